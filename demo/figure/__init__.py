@@ -1,0 +1,1 @@
+"""The lamplighter: a lay figure built, rigged and animated by code."""

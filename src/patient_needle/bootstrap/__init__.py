@@ -1,0 +1,1 @@
+"""The composition root: command line, environment, files; nothing below it reads either."""

@@ -1,0 +1,1 @@
+"""Which cloth is near which collider, what must stay apart, and what has gone through."""

@@ -1,0 +1,111 @@
+"""Stick anchors: where on a collider each touching cloth vertex holds on.
+
+An anchor is a material point of a collider triangle. Friction pulls the vertex back to it with at most
+the Coulomb limit; a vertex that slips drags its anchor along, one that sticks keeps it, so that nothing
+creeps. Source: return mapping of elastoplastic friction, P. Wriggers, Computational Contact Mechanics, 2006.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..geometry.normals import unit
+from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
+
+
+@dataclass(frozen=True, eq=False)
+class Anchors:
+    """triangle (n,) int32 collider triangle, -1 for none; coordinates (n, 4) of the point in its frame.
+
+    The first three are barycentric (they sum to 1 and may be negative), the last the height in m.
+    """
+
+    triangle: Indices
+    coordinates: Vectors
+
+    @staticmethod
+    def none(count: int) -> Anchors:
+        """No vertex holds on to anything."""
+        return Anchors(np.full(count, -1, np.int32), np.zeros((count, 4)))
+
+
+def anchor_points(anchors: Anchors, points: Points, colliders: Triangles) -> Points:
+    """Positions (n, 3) m of the anchors when the scene is at `points`; 0 where there is none."""
+    out = np.zeros((len(anchors.triangle), 3))
+    held = anchors.triangle >= 0
+    corners = points[colliders[anchors.triangle[held]]]
+    barycentric = anchors.coordinates[held, :3]
+    height = anchors.coordinates[held, 3:]
+    out[held] = np.einsum("ik,ikj->ij", barycentric, corners) + height * _normals(corners)
+    return out
+
+
+def placed(triangle: Indices, targets: Points, points: Points, colliders: Triangles) -> Anchors:
+    """Anchors at `targets` (n, 3) m on the given collider triangles (n,), -1 for none."""
+    coordinates = np.zeros((len(triangle), 4))
+    held = triangle >= 0
+    corners = points[colliders[triangle[held]]]
+    normal = _normals(corners)
+    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    offset = targets[held] - corners[:, 0]
+    d11, d12, d22 = _dot(e1, e1), _dot(e1, e2), _dot(e2, e2)
+    r1, r2 = _dot(offset, e1), _dot(offset, e2)
+    det = np.maximum(d11 * d22 - d12 * d12, 1e-300)
+    v, w = (d22 * r1 - d12 * r2) / det, (d11 * r2 - d12 * r1) / det
+    coordinates[held] = np.stack([1 - v - w, v, w, _dot(offset, normal)], axis=1)
+    return Anchors(triangle.astype(np.int32), coordinates)
+
+
+def with_newcomers(
+    anchors: Anchors, nearest: Indices, points: Points, colliders: Triangles, cloth_count: int
+) -> Anchors:
+    """Anchors with one more for every vertex near a collider that has none, where it stands now.
+
+    nearest (n,) int32 collider triangle near each vertex or -1; points (all, 3) m at the substep's start.
+    """
+    fresh = np.where((anchors.triangle < 0) & (nearest >= 0), nearest, -1)
+    new = placed(fresh, points[:cloth_count], points, colliders)
+    return Anchors(
+        np.where(fresh >= 0, new.triangle, anchors.triangle).astype(np.int32),
+        np.where((fresh >= 0)[:, None], new.coordinates, anchors.coordinates),
+    )
+
+
+def after_slip(
+    anchors: Anchors,
+    nearest: Indices,
+    points: Points,
+    colliders: Triangles,
+    push: Vectors,
+    limit: Scalars,
+) -> Anchors:
+    """Anchors after a substep that ended at `points` (all, 3) m.
+
+    push (n, 3) N, contact force on each vertex; limit (n,) m, the furthest a vertex may be from its anchor
+    along the surface before it slips. A vertex without push lets go.
+    """
+    count = len(limit)
+    x = points[:count]
+    normal = unit(push)
+    offset = x - anchor_points(anchors, points, colliders)
+    along = offset - normal * _dot(offset, normal)[:, None]
+    length = np.linalg.norm(along, axis=1)
+    touching = (anchors.triangle >= 0) & (_dot(push, push) > 0)
+    slips = touching & (length > limit)
+    share = np.where(slips, limit / np.where(length > 0, length, 1.0), 1.0)
+    on = np.where(slips & (nearest >= 0), nearest, anchors.triangle)
+    moved = placed(np.where(slips, on, -1), x - share[:, None] * along, points, colliders)
+    return Anchors(
+        np.where(touching, on, -1).astype(np.int32),
+        np.where(slips[:, None], moved.coordinates, anchors.coordinates),
+    )
+
+
+def _normals(corners: Points) -> Vectors:
+    return unit(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
+
+
+def _dot(a: Vectors, b: Vectors) -> Scalars:
+    return np.einsum("ij,ij->i", a, b)

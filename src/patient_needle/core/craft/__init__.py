@@ -1,0 +1,1 @@
+"""The rules of the job: run-in, checking the cast, building a run, simulating a range."""

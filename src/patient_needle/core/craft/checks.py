@@ -1,0 +1,93 @@
+"""What must be right before a run starts, and what the artist should be told."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..contact.intersections import crossing_pairs, inside
+from ..model.errors import CastError, ShotError, StartError
+from ..model.tolerances import DEFAULT, Tolerances
+from ..model.typed import Points
+from ..solver.cloth import Cloth
+from .colliders import Colliders
+from .plan import CastMember, ShotPlan
+
+
+def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
+    """Range, animation and units of a shot; the first thing that is wrong is raised."""
+    first, last = plan.frames
+    if last < first:
+        raise ShotError(
+            f"the frame range {first} to {last} is empty",
+            where=f"shot '{plan.name}'",
+            remedy="Put the first frame before the last",
+        )
+    if not plan.garments:
+        raise ShotError(
+            "there is no garment to simulate", where=f"shot '{plan.name}'", remedy="Add one"
+        )
+    for member in plan.cast:
+        _check_range(plan, member)
+        if member.kind == "character":
+            _check_stature(member, plan.up, tolerances)
+
+
+def _check_range(plan: ShotPlan, member: CastMember) -> None:
+    low, high = member.motion.span()
+    first, last = plan.frames
+    if first < low or last > high:
+        raise CastError(
+            f"the shot runs from {first} to {last}, but its animation from {low:g} to {high:g}",
+            where=f"'{member.name}'",
+            remedy="Shorten the frame range, move the animation's start or bring in a longer one",
+        )
+
+
+def _check_stature(member: CastMember, up: int, tolerances: Tolerances) -> None:
+    height = float(np.ptp(member.motion.rest()[:, up]))
+    if tolerances.stature_low <= height <= tolerances.stature_high:
+        return
+    guess = next(
+        (
+            (unit, height * factor)
+            for unit, factor in (("cm", 0.01), ("mm", 0.001), ("m", 100.0), ("in", 0.0254))
+            if 1.0 <= height * factor <= 2.3
+        ),
+        None,
+    )
+    remedy = (
+        f"The file is probably in {guess[0]}, which would make it {guess[1]:.2f} m: set its unit"
+        if guess
+        else "Set the unit of its file"
+    )
+    raise CastError(
+        f"this figure is {height:.4g} m tall, which no human is", where=f"'{member.name}'", remedy=remedy
+    )
+
+
+def check_start(cloth: Cloth, colliders: Colliders, points: Points) -> None:
+    """`StartError` when the cloth starts inside a collider or crosses one; points (k, 3) m of the colliders."""
+    if len(colliders.triangles) == 0:
+        return
+    within = inside(points, colliders.triangles, cloth.rest_points) & ~cloth.held
+    if within.any():
+        worst = cloth.rest_points[np.argmax(within)]
+        raise StartError(
+            f"{int(within.sum())} vertices start inside a collider",
+            where=f"garment '{cloth.name}', vertex {int(np.argmax(within))} at {_place(worst)}",
+            remedy="Fit the garment to the rest pose there, or leave that part out of the collider",
+        )
+    crossing = crossing_pairs(cloth.rest_points, cloth.triangles, points, colliders.triangles)
+    if len(crossing):
+        triangle, other = crossing[0]
+        centre = cloth.rest_points[cloth.triangles[triangle]].mean(axis=0)
+        raise StartError(
+            f"{len(crossing)} places of the garment cross a collider at the start",
+            where=f"garment '{cloth.name}', triangle {int(triangle)} at {_place(centre)}, "
+            f"on {colliders.part_names[colliders.part[other]]}",
+            remedy="Ease the garment out of the body there",
+        )
+
+
+def _place(point: Points) -> str:
+    return "(" + ", ".join(f"{value:.3f}" for value in point) + ") m"

@@ -1,0 +1,117 @@
+"""A shot as the engine needs it: cast, garments, holds, forces, frames. No files, no units but SI."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+
+from ..geometry.motion import Motion
+from ..geometry.triangulate import TriangleMap
+from ..model.curve import Curve
+from ..model.fabric import Fabric
+from ..model.mesh import Mesh
+from ..model.patience import FIRST_LOOK, Patience
+from ..model.typed import Flags, Indices, Vectors
+
+
+@dataclass(frozen=True)
+class RunIn:
+    """Frames before the shot: `settle` frames in the rest pose, then `move` frames into the first frame."""
+
+    settle: int = 10
+    move: int = 30
+
+    @property
+    def length(self) -> int:
+        """Frames that are simulated but not delivered."""
+        return self.settle + self.move
+
+
+@dataclass(frozen=True, eq=False)
+class ColliderSettings:
+    """clearance in m over frames, friction coefficient, thickness in m."""
+
+    clearance: Curve
+    friction: float = 0.3
+    thickness: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class CastMember:
+    """A character, prop or set piece.
+
+    part (m,) int32 per triangle and rank (p,) say which parts there are and which yields first where two close
+    on cloth (the higher rank); chosen (m,) bool, triangles that collide; collider None when it does not collide.
+    """
+
+    name: str
+    kind: Literal["character", "prop", "set piece"]
+    mesh: Mesh
+    cut: TriangleMap
+    motion: Motion
+    part: Indices
+    part_names: tuple[str, ...]
+    rank: Indices
+    chosen: Flags
+    collider: ColliderSettings | None
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Which vertices of a garment: a face group, a border loop, or a list; then `rings` more around them."""
+
+    group: str | None = None
+    border: Literal["highest", "lowest", "longest"] | None = None
+    vertices: tuple[int, ...] = ()
+    rings: int = 0
+
+
+@dataclass(frozen=True)
+class FollowHold:
+    """Chosen vertices follow the nearest surface of a cast member, as they lie on it in the rest pose."""
+
+    name: str
+    choice: Choice
+    follows: str
+
+
+@dataclass(frozen=True, eq=False)
+class Garment:
+    """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern."""
+
+    name: str
+    mesh: Mesh
+    fabric: Fabric
+    holds: tuple[FollowHold, ...]
+    warp: Vectors = field(default_factory=lambda: np.array([0.0, 1.0, 0.0]))
+    rest_angles: Literal["flat", "as made"] = "flat"
+
+
+@dataclass(frozen=True, eq=False)
+class ShotPlan:
+    """Everything that determines a simulation.
+
+    frames: first and last delivered, both in; gravity (3,) m/s2; air_drag kg/(m2 s).
+    """
+
+    name: str
+    frame_rate: float
+    frames: tuple[int, int]
+    run_in: RunIn
+    cast: tuple[CastMember, ...]
+    garments: tuple[Garment, ...]
+    gravity: Vectors
+    air_drag: float
+    patience: Patience = FIRST_LOOK
+    up: int = 1
+
+    @property
+    def first_simulated(self) -> int:
+        """First frame of the run-in."""
+        return self.frames[0] - self.run_in.length
+
+    def member(self, name: str) -> CastMember:
+        """The cast member called `name`; `KeyError` when there is none."""
+        return next(m for m in self.cast if m.name == name)

@@ -1,0 +1,106 @@
+"""One garment through the frames of a shot: states in, frames out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..model.typed import Points
+from ..solver.diagnostics import FrameTally, Stretch, stretch
+from ..solver.effort import substeps_for
+from ..solver.state import ClothState, at_rest
+from ..solver.step import Engine, Surround
+from .checks import check_start
+from .colliders import Colliders, merged_colliders
+from .dressing import Dressed, dress
+from .plan import Garment, ShotPlan
+from .snags import Snag, find_crossings, list_snags, rearmed
+
+
+@dataclass(frozen=True, eq=False)
+class FrameResult:
+    """One finished frame.
+
+    state to go on from; positions (n, 3) m are state.positions; delivered False in the run-in; speeds in m/s:
+    the fastest vertex between this frame and the last, and the fastest collider point.
+    """
+
+    frame: int
+    state: ClothState
+    delivered: bool
+    tally: FrameTally
+    stretch: Stretch
+    snags: tuple[Snag, ...]
+    crossing_colliders: int
+    crossing_itself: int
+    fastest_vertex: float
+    fastest_collider: float
+
+
+class GarmentRun:
+    """A garment's simulation, prepared: checked, dressed, factors not yet made."""
+
+    def __init__(self, plan: ShotPlan, garment: Garment) -> None:
+        self.plan = plan
+        self.colliders: Colliders = merged_colliders(plan)
+        self.dressed: Dressed = dress(plan, garment)
+        check_start(self.dressed.cloth, self.colliders, self.colliders.rest_points())
+        around = self.colliders.surroundings(garment.fabric, plan.first_simulated)
+        self._garment = garment
+        self._engine = Engine(
+            self.dressed.cloth,
+            self.colliders.rest_points(),
+            self.colliders.triangles,
+            plan.patience,
+            plan.gravity,
+            plan.air_drag,
+            float(around.gap.mean()) if len(around.gap) else garment.fabric.thickness,
+        )
+
+    def start(self) -> ClothState:
+        """The garment at rest, as it was made."""
+        return at_rest(self.dressed.cloth.rest_points, len(self.colliders.rank))
+
+    def frames(self, state: ClothState, after: int, last: int) -> Iterator[FrameResult]:
+        """Frames after `after` up to `last`, going on from `state`."""
+        for frame in range(after + 1, last + 1):
+            result = self._frame(state, frame)
+            yield result
+            state = result.state
+
+    def _frame(self, state: ClothState, frame: int) -> FrameResult:
+        plan, cloth, tally = self.plan, self.dressed.cloth, FrameTally()
+        first, last = (self.colliders.points_at(frame - 1.0), self.colliders.points_at(frame))
+        substeps = substeps_for(plan.patience, first, last)
+        step = 1.0 / (plan.frame_rate * substeps)
+        before, here = state.positions, first
+        for index in range(1, substeps + 1):
+            time = frame - 1 + index / substeps
+            there = self.colliders.points_at(time) if index < substeps else last
+            around = self.colliders.surroundings(self._garment.fabric, time)
+            surround = Surround(here, there, self.dressed.held_points(time), around)
+            state = self._engine.step(state, surround, step, tally)
+            here = there
+        crossings = find_crossings(cloth, state.positions, self.colliders, last)
+        released = rearmed(
+            cloth, state.positions, self.colliders, last, crossings, state.released
+        )
+        state = state.replace(released=released)
+        return FrameResult(
+            frame,
+            state,
+            frame >= plan.frames[0],
+            tally,
+            stretch(cloth, state.positions),
+            list_snags(cloth, state.positions, self.colliders, crossings, released),
+            len(crossings.colliders),
+            len(crossings.itself),
+            _fastest(before, state.positions, plan.frame_rate),
+            _fastest(first, last, plan.frame_rate),
+        )
+
+
+def _fastest(before: Points, after: Points, rate: float) -> float:
+    return float(np.sqrt(((after - before) ** 2).sum(axis=1).max(initial=0.0))) * rate

@@ -1,0 +1,1 @@
+"""Free functions on meshes and points: topology, normals, trees, skinning, binding, curves."""

@@ -1,0 +1,77 @@
+"""Closest points of the two elementary pairs, as inlined Numba functions on scalars.
+
+Source: C. Ericson, Real-Time Collision Detection, 2005, sections 5.1.5 and 5.1.9.
+"""
+
+from __future__ import annotations
+
+from numba import njit
+
+
+@njit(cache=True)
+def point_triangle(p0, p1, p2, a0, a1, a2, b0, b1, b2, c0, c1, c2):
+    """Barycentric coordinates (u, v, w) of the point of triangle abc closest to p.
+
+    A triangle without area gives a point on one of its edges or corners.
+    """
+    ab0, ab1, ab2 = b0 - a0, b1 - a1, b2 - a2
+    ac0, ac1, ac2 = c0 - a0, c1 - a1, c2 - a2
+    ap0, ap1, ap2 = p0 - a0, p1 - a1, p2 - a2
+    d1 = ab0 * ap0 + ab1 * ap1 + ab2 * ap2
+    d2 = ac0 * ap0 + ac1 * ap1 + ac2 * ap2
+    if d1 <= 0.0 and d2 <= 0.0:
+        return 1.0, 0.0, 0.0
+    bp0, bp1, bp2 = p0 - b0, p1 - b1, p2 - b2
+    d3 = ab0 * bp0 + ab1 * bp1 + ab2 * bp2
+    d4 = ac0 * bp0 + ac1 * bp1 + ac2 * bp2
+    if d3 >= 0.0 and d4 <= d3:
+        return 0.0, 1.0, 0.0
+    vc = d1 * d4 - d3 * d2
+    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0 and d1 > d3:
+        v = d1 / (d1 - d3)
+        return 1.0 - v, v, 0.0
+    cp0, cp1, cp2 = p0 - c0, p1 - c1, p2 - c2
+    d5 = ab0 * cp0 + ab1 * cp1 + ab2 * cp2
+    d6 = ac0 * cp0 + ac1 * cp1 + ac2 * cp2
+    if d6 >= 0.0 and d5 <= d6:
+        return 0.0, 0.0, 1.0
+    vb = d5 * d2 - d1 * d6
+    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0 and d2 > d6:
+        w = d2 / (d2 - d6)
+        return 1.0 - w, 0.0, w
+    va = d3 * d6 - d5 * d4
+    if va <= 0.0 and (d4 - d3) >= 0.0 and (d5 - d6) >= 0.0 and (d4 - d3) + (d5 - d6) > 0.0:
+        w = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+        return 0.0, 1.0 - w, w
+    total = va + vb + vc
+    if total <= 0.0:
+        return 1.0, 0.0, 0.0
+    return 1.0 - (vb + vc) / total, vb / total, vc / total
+
+
+@njit(cache=True)
+def segment_segment(x, a, b, c, d):
+    """Parameters (s, t) in [0, 1] of the closest points of segments ab and cd, points of x (n, 3).
+
+    Parallel segments give s = 0 or an end of the overlap. Segments without length are not allowed.
+    """
+    u0, u1, u2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
+    v0, v1, v2 = x[d, 0] - x[c, 0], x[d, 1] - x[c, 1], x[d, 2] - x[c, 2]
+    r0, r1, r2 = x[a, 0] - x[c, 0], x[a, 1] - x[c, 1], x[a, 2] - x[c, 2]
+    uu = u0 * u0 + u1 * u1 + u2 * u2
+    vv = v0 * v0 + v1 * v1 + v2 * v2
+    vr = v0 * r0 + v1 * r1 + v2 * r2
+    ur = u0 * r0 + u1 * r1 + u2 * r2
+    uv = u0 * v0 + u1 * v1 + u2 * v2
+    denominator = uu * vv - uv * uv
+    s = 0.0
+    if denominator > 1e-12 * uu * vv:
+        s = min(1.0, max(0.0, (uv * vr - ur * vv) / denominator))
+    t = (uv * s + vr) / vv
+    if t < 0.0:
+        t = 0.0
+        s = min(1.0, max(0.0, -ur / uu))
+    elif t > 1.0:
+        t = 1.0
+        s = min(1.0, max(0.0, (uv - ur) / uu))
+    return s, t

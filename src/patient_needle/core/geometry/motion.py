@@ -1,0 +1,151 @@
+"""Where the points of a character, prop or set piece are at any time, between frames too."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from ..model.errors import CastError
+from ..model.typed import Points, Vectors
+from .skinning import Pose, Skeleton, Skin, skinned
+
+
+class Motion(Protocol):
+    """Positions of one fixed topology over time, in metres."""
+
+    def rest(self) -> Points:
+        """Positions in the rest pose, (n, 3) m."""
+
+    def at(self, frame: float) -> Points:
+        """Positions at `frame`, (n, 3) m."""
+
+    def toward_first(self, frame: int, share: float) -> Points:
+        """Part of the way from the rest pose to `frame`, (n, 3) m."""
+
+    def span(self) -> tuple[float, float]:
+        """First and last frame for which positions exist."""
+
+
+@dataclass(frozen=True, eq=False)
+class Still:
+    """A set piece that never moves."""
+
+    points: Points
+
+    def rest(self) -> Points:
+        """See `Motion.rest`."""
+        return self.points
+
+    def at(self, frame: float) -> Points:  # noqa: ARG002
+        """See `Motion.at`."""
+        return self.points
+
+    def toward_first(self, frame: int, share: float) -> Points:  # noqa: ARG002
+        """See `Motion.toward_first`."""
+        return self.points
+
+    def span(self) -> tuple[float, float]:
+        """All of time."""
+        return -np.inf, np.inf
+
+
+@dataclass(frozen=True, eq=False)
+class SkinnedMotion:
+    """A mesh skinned to an animated skeleton.
+
+    points (n, 3) m in the bind pose; poses[k] is the pose at frame first_frame + k. Between frames joints
+    turn along the shorter arc, so that a limb keeps its length.
+    """
+
+    points: Points
+    skin: Skin
+    skeleton: Skeleton
+    poses: tuple[Pose, ...]
+    first_frame: int
+
+    def rest(self) -> Points:
+        """See `Motion.rest`."""
+        return skinned(self.points, self.skin, self.skeleton, self.skeleton.rest)
+
+    def pose_at(self, frame: float) -> Pose:
+        """The pose at `frame`; `CastError` outside the animation."""
+        low, high = self.span()
+        _check_inside(frame, low, high)
+        index = min(int(np.floor(frame)) - self.first_frame, len(self.poses) - 1)
+        share = frame - self.first_frame - index
+        if share <= 0:
+            return self.poses[index]
+        return self.poses[index].toward(self.poses[index + 1], share)
+
+    def at(self, frame: float) -> Points:
+        """See `Motion.at`."""
+        return skinned(self.points, self.skin, self.skeleton, self.pose_at(frame))
+
+    def toward_first(self, frame: int, share: float) -> Points:
+        """See `Motion.toward_first`; joints are interpolated, not points."""
+        pose = self.skeleton.rest.toward(self.pose_at(frame), share)
+        return skinned(self.points, self.skin, self.skeleton, pose)
+
+    def span(self) -> tuple[float, float]:
+        """See `Motion.span`."""
+        return float(self.first_frame), float(self.first_frame + len(self.poses) - 1)
+
+
+@dataclass(frozen=True, eq=False)
+class CachedMotion:
+    """A vertex cache beside a rest mesh.
+
+    rest_points (n, 3) m; frames (f, n, 3) m, frames[k] at frame first_frame + k. Between frames each point
+    follows a cubic through its four neighbours (E. Catmull and R. Rom, 1974), one-sided at the ends.
+    """
+
+    rest_points: Points
+    frames: Vectors
+    first_frame: int
+
+    def rest(self) -> Points:
+        """See `Motion.rest`."""
+        return self.rest_points
+
+    def at(self, frame: float) -> Points:
+        """See `Motion.at`; `CastError` outside the cache."""
+        low, high = self.span()
+        _check_inside(frame, low, high)
+        index = min(int(np.floor(frame)) - self.first_frame, len(self.frames) - 1)
+        share = frame - self.first_frame - index
+        if share <= 0:
+            return np.asarray(self.frames[index], np.float64)
+        return _cubic(self.frames, index, share)
+
+    def toward_first(self, frame: int, share: float) -> Points:
+        """See `Motion.toward_first`; points move straight, so a turning limb loses volume on its way."""
+        return self.rest_points + share * (self.at(frame) - self.rest_points)
+
+    def span(self) -> tuple[float, float]:
+        """See `Motion.span`."""
+        return float(self.first_frame), float(self.first_frame + len(self.frames) - 1)
+
+
+def _cubic(frames: Vectors, index: int, t: float) -> Points:
+    last = len(frames) - 1
+    p1, p2 = np.asarray(frames[index], np.float64), np.asarray(frames[index + 1], np.float64)
+    p0 = np.asarray(frames[index - 1], np.float64) if index > 0 else 2 * p1 - p2
+    p3 = np.asarray(frames[index + 2], np.float64) if index + 2 <= last else 2 * p2 - p1
+    m1, m2 = (p2 - p0) / 2, (p3 - p1) / 2
+    t2, t3 = t * t, t * t * t
+    return (
+        (2 * t3 - 3 * t2 + 1) * p1
+        + (t3 - 2 * t2 + t) * m1
+        + (3 * t2 - 2 * t3) * p2
+        + (t3 - t2) * m2
+    )
+
+
+def _check_inside(frame: float, low: float, high: float) -> None:
+    if not low - 1e-9 <= frame <= high + 1e-9:
+        raise CastError(
+            f"frame {frame:g} lies outside the animation, which runs from {low:g} to {high:g}",
+            remedy="Shorten the frame range or bring in a longer animation",
+        )

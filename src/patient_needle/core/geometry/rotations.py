@@ -1,0 +1,50 @@
+"""Quaternions (x, y, z, w) as arrays, and rigid transforms built from them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ..model.typed import Matrices, Quaternions, Vectors
+
+
+def normalised(quaternions: Quaternions) -> Quaternions:
+    """Unit quaternions; one of zero length becomes the identity."""
+    length = np.linalg.norm(quaternions, axis=-1, keepdims=True)
+    identity = np.array([0.0, 0.0, 0.0, 1.0])
+    return np.where(length > 0, quaternions / np.where(length > 0, length, 1.0), identity)
+
+
+def slerp(first: Quaternions, second: Quaternions, share: float) -> Quaternions:
+    """Spherical interpolation along the shorter arc, (n, 4) each.
+
+    Source: K. Shoemake, Animating rotation with quaternion curves, SIGGRAPH 1985. Nearly equal
+    rotations (angle under 1e-6 rad) are interpolated linearly.
+    """
+    cosine = np.sum(first * second, axis=-1, keepdims=True)
+    second = np.where(cosine < 0, -second, second)
+    angle = np.arccos(np.clip(np.abs(cosine), 0.0, 1.0))
+    sine = np.sin(angle)
+    near = sine < 1e-6
+    safe = np.where(near, 1.0, sine)
+    before = np.where(near, 1.0 - share, np.sin((1.0 - share) * angle) / safe)
+    after = np.where(near, share, np.sin(share * angle) / safe)
+    return normalised(before * first + after * second)
+
+
+def matrices(translation: Vectors, rotation: Quaternions, scale: Vectors) -> Matrices:
+    """(n, 4, 4) transforms T R S from translation (n, 3) m, rotation (n, 4), scale (n, 3)."""
+    x, y, z, w = np.moveaxis(normalised(rotation), -1, 0)
+    out = np.zeros((len(translation), 4, 4))
+    out[:, 0, 0] = 1 - 2 * (y * y + z * z)
+    out[:, 0, 1] = 2 * (x * y - z * w)
+    out[:, 0, 2] = 2 * (x * z + y * w)
+    out[:, 1, 0] = 2 * (x * y + z * w)
+    out[:, 1, 1] = 1 - 2 * (x * x + z * z)
+    out[:, 1, 2] = 2 * (y * z - x * w)
+    out[:, 2, 0] = 2 * (x * z - y * w)
+    out[:, 2, 1] = 2 * (y * z + x * w)
+    out[:, 2, 2] = 1 - 2 * (x * x + y * y)
+    out[:, :3, :3] *= scale[:, None, :]
+    out[:, :3, 3] = translation
+    out[:, 3, 3] = 1.0
+    return out

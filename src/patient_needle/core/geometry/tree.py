@@ -1,0 +1,205 @@
+"""A tree of boxes over triangles: built once on the rest shape, refitted as the points move.
+
+Source of the layout: C. Ericson, Real-Time Collision Detection, 2005, chapter 6 (median split, arrays).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit, prange
+
+from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
+from .kernels import point_triangle
+
+LEAF = 2  # triangles per leaf: pair tests between leaves cost more than a level of boxes
+STACK = 128  # deeper than any median-split tree of 2^60 triangles needs
+
+
+@dataclass(frozen=True, eq=False)
+class Tree:
+    """Nodes in depth-first order, children behind their parent; node 0 is the root.
+
+    triangles    (m, 3) int32
+    order        (m,) int32, triangles in leaf order
+    left, right  (k,) int32 child nodes, -1 in a leaf
+    start, end   (k,) int32 range of `order` below each node
+    leaves       (l,) int32 nodes without children
+    boxes        (k, 6) float64 low xyz, high xyz, m; overwritten by `refit`
+    """
+
+    triangles: Triangles
+    order: Indices
+    left: Indices
+    right: Indices
+    start: Indices
+    end: Indices
+    leaves: Indices
+    boxes: Points
+
+
+def build_tree(points: Points, triangles: Triangles) -> Tree:
+    """A tree over `triangles`, split at the median of the centres along the longest axis."""
+    centres = points[triangles].mean(axis=1)
+    order, left, right, start, end = _build(centres, LEAF)
+    leaves = np.flatnonzero(left < 0).astype(np.int32)
+    tree = Tree(
+        np.ascontiguousarray(triangles, np.int32),
+        order,
+        left,
+        right,
+        start,
+        end,
+        leaves,
+        np.zeros((len(left), 6)),
+    )
+    refit(tree, points)
+    return tree
+
+
+def refit(tree: Tree, points: Points, boxes: Points | None = None) -> None:
+    """Make the tree's boxes, or `boxes` (k, 6) of the same nodes, fit `points`, in place."""
+    out = tree.boxes if boxes is None else boxes
+    _refit(points, tree.triangles, tree.order, tree.left, tree.right, tree.start, tree.end, out)
+
+
+def closest_points(
+    tree: Tree, points: Points, queries: Points, reach: float = np.inf
+) -> tuple[Indices, Vectors, Scalars]:
+    """Closest point of the surface to each query within `reach` m.
+
+    Returns triangle (q,) int32 (-1 when none is near), barycentric (q, 3), distance (q,) m (inf when none).
+    The boxes must fit `points` (see `refit`).
+    """
+    triangle = np.full(len(queries), -1, np.int32)
+    barycentric = np.zeros((len(queries), 3))
+    distance = np.full(len(queries), np.inf)
+    _closest(
+        np.ascontiguousarray(queries),
+        points,
+        tree.triangles,
+        tree.order,
+        tree.left,
+        tree.right,
+        tree.start,
+        tree.end,
+        tree.boxes,
+        reach,
+        triangle,
+        barycentric,
+        distance,
+    )
+    return triangle, barycentric, distance
+
+
+@njit(cache=True)
+def _build(centres, leaf):
+    count = centres.shape[0]
+    order = np.arange(count).astype(np.int32)
+    left = np.full(2 * count, -1, np.int32)
+    right = np.full(2 * count, -1, np.int32)
+    start = np.zeros(2 * count, np.int32)
+    end = np.zeros(2 * count, np.int32)
+    end[0] = count
+    used = 1
+    stack = np.zeros(128, np.int32)
+    top = 1
+    while top > 0:
+        top -= 1
+        node = stack[top]
+        if end[node] - start[node] <= leaf:
+            continue
+        inside = centres[order[start[node] : end[node]]]
+        best, axis = -1.0, 0
+        for k in range(3):
+            extent = inside[:, k].max() - inside[:, k].min()
+            if extent > best:
+                best, axis = extent, k
+        ranks = np.argsort(inside[:, axis], kind="mergesort")
+        order[start[node] : end[node]] = order[start[node] : end[node]][ranks]
+        middle = (start[node] + end[node]) // 2
+        left[node], right[node] = used, used + 1
+        start[used], end[used] = start[node], middle
+        start[used + 1], end[used + 1] = middle, end[node]
+        stack[top], stack[top + 1] = used, used + 1
+        top += 2
+        used += 2
+    return order, left[:used].copy(), right[:used].copy(), start[:used].copy(), end[:used].copy()
+
+
+@njit(cache=True)
+def _refit(points, triangles, order, left, right, start, end, boxes):
+    for node in range(left.shape[0] - 1, -1, -1):
+        if left[node] < 0:
+            for k in range(3):
+                boxes[node, k] = np.inf
+                boxes[node, 3 + k] = -np.inf
+            for i in range(start[node], end[node]):
+                for corner in range(3):
+                    vertex = triangles[order[i], corner]
+                    for k in range(3):
+                        boxes[node, k] = min(boxes[node, k], points[vertex, k])
+                        boxes[node, 3 + k] = max(boxes[node, 3 + k], points[vertex, k])
+        else:
+            a, b = left[node], right[node]
+            for k in range(3):
+                boxes[node, k] = min(boxes[a, k], boxes[b, k])
+                boxes[node, 3 + k] = max(boxes[a, 3 + k], boxes[b, 3 + k])
+
+
+@njit(cache=True)
+def _box_distance2(boxes, node, p0, p1, p2):
+    a = max(0.0, max(boxes[node, 0] - p0, p0 - boxes[node, 3]))
+    b = max(0.0, max(boxes[node, 1] - p1, p1 - boxes[node, 4]))
+    c = max(0.0, max(boxes[node, 2] - p2, p2 - boxes[node, 5]))
+    return a * a + b * b + c * c
+
+
+@njit(parallel=True, cache=True)
+def _closest(
+    queries, x, triangles, order, left, right, start, end, boxes, reach, out_triangle, out_bary, out_distance
+):
+    chunks = 16
+    count = queries.shape[0]
+    for chunk in prange(chunks):
+        stack = np.zeros(STACK, np.int32)
+        for q in range(chunk * count // chunks, (chunk + 1) * count // chunks):
+            p0, p1, p2 = queries[q, 0], queries[q, 1], queries[q, 2]
+            best = reach * reach
+            found = -1
+            top = 1
+            stack[0] = 0
+            while top > 0:
+                top -= 1
+                node = stack[top]
+                if _box_distance2(boxes, node, p0, p1, p2) >= best:
+                    continue
+                if left[node] < 0:
+                    for i in range(start[node], end[node]):
+                        t = order[i]
+                        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+                        u, v, w = point_triangle(
+                            p0, p1, p2,
+                            x[a, 0], x[a, 1], x[a, 2],
+                            x[b, 0], x[b, 1], x[b, 2],
+                            x[c, 0], x[c, 1], x[c, 2],
+                        )  # fmt: skip
+                        d0 = u * x[a, 0] + v * x[b, 0] + w * x[c, 0] - p0
+                        d1 = u * x[a, 1] + v * x[b, 1] + w * x[c, 1] - p1
+                        d2 = u * x[a, 2] + v * x[b, 2] + w * x[c, 2] - p2
+                        squared = d0 * d0 + d1 * d1 + d2 * d2
+                        if squared < best:
+                            best = squared
+                            found = t
+                            out_bary[q, 0], out_bary[q, 1], out_bary[q, 2] = u, v, w
+                else:
+                    a, b = left[node], right[node]
+                    da = _box_distance2(boxes, a, p0, p1, p2)
+                    db = _box_distance2(boxes, b, p0, p1, p2)
+                    stack[top] = b if da < db else a
+                    stack[top + 1] = a if da < db else b
+                    top += 2
+            out_triangle[q] = found
+            if found >= 0:
+                out_distance[q] = np.sqrt(best)

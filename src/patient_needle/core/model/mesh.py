@@ -1,0 +1,110 @@
+"""A mesh as a department hands it over: polygons in order, corners with UVs, named groups."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from .errors import MeshError
+from .typed import Indices, Points
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Polygons whose count and order are never changed.
+
+    vertices      (v, 3) float64, in metres once taken in
+    face_sizes    (f,) int32, corners of each face, 3 or more
+    face_corners  (sum of sizes,) int32, vertex index of each corner
+    uvs           (u, 2) float64, or empty
+    uv_corners    (sum of sizes,) int32 index into uvs, or empty
+    groups        name -> (k,) int32 face indices
+    """
+
+    name: str
+    vertices: Points
+    face_sizes: Indices
+    face_corners: Indices
+    uvs: Points = field(default_factory=lambda: np.zeros((0, 2)))
+    uv_corners: Indices = field(default_factory=lambda: np.zeros(0, np.int32))
+    groups: dict[str, Indices] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        _check_vertices(self)
+        _check_faces(self)
+
+    @property
+    def vertex_count(self) -> int:
+        """Number of vertices, v."""
+        return len(self.vertices)
+
+    @property
+    def face_count(self) -> int:
+        """Number of faces, f."""
+        return len(self.face_sizes)
+
+    def face(self, index: int) -> Indices:
+        """Vertex indices of one face, in order."""
+        end = int(self.face_sizes[: index + 1].sum())
+        return self.face_corners[end - int(self.face_sizes[index]) : end]
+
+    def with_vertices(self, vertices: Points) -> Mesh:
+        """The same faces over other positions; `MeshError` when the count differs."""
+        if vertices.shape != self.vertices.shape:
+            raise MeshError(
+                f"{len(vertices)} positions were given for {self.vertex_count} vertices",
+                where=self.name,
+                remedy="Use a cache and a mesh of the same topology",
+            )
+        return Mesh(
+            self.name,
+            vertices,
+            self.face_sizes,
+            self.face_corners,
+            self.uvs,
+            self.uv_corners,
+            self.groups,
+        )
+
+
+def _check_vertices(mesh: Mesh) -> None:
+    if mesh.vertices.ndim != 2 or mesh.vertices.shape[1] != 3 or mesh.vertex_count == 0:
+        raise MeshError(
+            "the mesh has no vertices", where=mesh.name, remedy="Export it again with its geometry"
+        )
+    bad = np.flatnonzero(~np.isfinite(mesh.vertices).all(axis=1))
+    if len(bad):
+        raise MeshError(
+            f"{len(bad)} vertices have a position that is not a number",
+            where=f"{mesh.name}, vertex {bad[0]}",
+            remedy="Mend or delete these vertices and export again",
+        )
+
+
+def _check_faces(mesh: Mesh) -> None:
+    if mesh.face_count == 0:
+        raise MeshError(
+            "the mesh has no faces", where=mesh.name, remedy="Export it again with its faces"
+        )
+    if mesh.face_sizes.min() < 3:
+        raise MeshError(
+            "a face has fewer than three corners",
+            where=f"{mesh.name}, face {int(np.argmin(mesh.face_sizes))}",
+            remedy="Delete that face",
+        )
+    if int(mesh.face_sizes.sum()) != len(mesh.face_corners):
+        raise MeshError(
+            "the face sizes and the corner list do not agree",
+            where=mesh.name,
+            remedy="Export the mesh again",
+        )
+    outside = (mesh.face_corners < 0) | (mesh.face_corners >= mesh.vertex_count)
+    if outside.any():
+        corner = int(np.flatnonzero(outside)[0])
+        face = int(np.searchsorted(np.cumsum(mesh.face_sizes), corner, side="right"))
+        raise MeshError(
+            f"a face names vertex {int(mesh.face_corners[corner])} of {mesh.vertex_count}",
+            where=f"{mesh.name}, face {face}",
+            remedy="The file is cut short or was edited by hand: export it again",
+        )

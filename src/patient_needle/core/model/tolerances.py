@@ -1,0 +1,39 @@
+"""Every tolerance of the core in one place, each with its reason.
+
+Lengths that belong to the engine are given as shares of the cloth's spacing or of the contact gap, so
+that a scene ten times as large behaves the same.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Tolerances:
+    """Shares and limits used by checks and by the engine."""
+
+    # A triangle whose area is under this share of its longest edge squared has no usable normal.
+    zero_area_share: float = 1e-7
+    # UV triangles whose edge lengths all lie within this share of the 3D ones make a pattern.
+    pattern_share: float = 0.10
+    # The filter leaves this share of the gap that a pair had, never more than the soft gap.
+    hard_share: float = 0.3
+    # ... but not less than this share of the soft gap, so that rounding cannot close it.
+    hard_floor_share: float = 0.02
+    # A projected row may end at half its hard gap: Gauss-Seidel then stops a few sweeps sooner.
+    row_slip: float = 0.5
+    # One more Newton pass while a row misses its hard gap by more than this share of the soft gap.
+    accept_share: float = 0.5
+    # In a pinched place the hard gap shrinks to this share before anything is let go.
+    pinch_share: float = 0.02
+    # Human stature in metres outside which a character's unit is probably wrong.
+    stature_low: float = 0.4
+    stature_high: float = 3.0
+    # Sum of skin weights must be this near to 1.
+    weight_sum: float = 1e-3
+    # A garment vertex further than this from the surface it is held to cannot follow it.
+    hold_reach: float = 0.25
+
+
+DEFAULT = Tolerances()

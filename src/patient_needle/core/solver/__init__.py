@@ -1,0 +1,1 @@
+"""The cloth engine: forces, the implicit step, effort and diagnostics."""

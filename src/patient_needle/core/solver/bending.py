@@ -1,0 +1,155 @@
+"""Bending over the hinges between triangles: 1/2 C (angle - rest angle)^2.
+
+Source: E. Grinspun et al., Discrete shells, SCA 2003; the angle's derivatives after R. Bridson, S. Marino,
+R. Fedkiw, Simulation of clothing with folds and wrinkles, SCA 2003. The angle itself is used, so that
+large folds keep their stiffness. The Hessian keeps the part that is positive (Gauss-Newton).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from ..model.typed import Points, Vectors
+from .cloth import Cloth
+from .gather import Gather, total
+
+
+class Bending:
+    """Energy term of all hinges of a cloth."""
+
+    def __init__(self, cloth: Cloth) -> None:
+        self._hinges = cloth.hinges
+        self._stiffness = cloth.bend
+        self._rest = cloth.rest_angles
+        self._retardation = cloth.fabric.bend_damping
+        self._gather = Gather(cloth.hinges, cloth.count)
+        count = len(cloth.hinges)
+        self._slopes = np.zeros((count, 4, 3))
+        self._energies = np.zeros(count)
+        self._before = np.zeros(count)
+        self._ratio = 0.0
+
+    def begin(self, x: Points, step: float) -> None:
+        """Take the angles at the substep's start for damping over `step` s."""
+        self._ratio = self._retardation / step
+        _angles(x, self._hinges, self._before)
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
+        _linearise(
+            x, self._hinges, self._stiffness, self._rest, self._before, self._ratio,
+            self._slopes, self._gather.shares, self._energies,
+        )  # fmt: skip
+        self._gather.add_to(out)
+        return total(self._energies)
+
+    def energy(self, x: Points) -> float:
+        """J, with the damping potential."""
+        _energies(
+            x, self._hinges, self._stiffness, self._rest, self._before, self._ratio, self._energies
+        )
+        return total(self._energies)
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the Hessian's product with p (n, 3)."""
+        _product(
+            p, self._hinges, self._stiffness, 1 + self._ratio, self._slopes, self._gather.shares
+        )
+        self._gather.add_to(out)
+
+
+@njit(cache=True)
+def _normals(x, hinges, i):
+    """Edge vector and both area normals of a hinge."""
+    a, b, c, d = hinges[i, 0], hinges[i, 1], hinges[i, 2], hinges[i, 3]
+    e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
+    c0, c1, c2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
+    d0, d1, d2 = x[d, 0] - x[a, 0], x[d, 1] - x[a, 1], x[d, 2] - x[a, 2]
+    return (
+        e0, e1, e2,
+        e1 * c2 - e2 * c1, e2 * c0 - e0 * c2, e0 * c1 - e1 * c0,
+        d1 * e2 - d2 * e1, d2 * e0 - d0 * e2, d0 * e1 - d1 * e0,
+        c0 * e0 + c1 * e1 + c2 * e2, d0 * e0 + d1 * e1 + d2 * e2,
+    )  # fmt: skip
+
+
+@njit(cache=True)
+def _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2):
+    length = np.sqrt(e0 * e0 + e1 * e1 + e2 * e2)
+    sine = (
+        (n1 * m2 - n2 * m1) * e0 + (n2 * m0 - n0 * m2) * e1 + (n0 * m1 - n1 * m0) * e2
+    ) / length
+    return np.arctan2(sine, n0 * m0 + n1 * m1 + n2 * m2)
+
+
+@njit(parallel=True, cache=True)
+def _angles(x, hinges, out):
+    for i in prange(hinges.shape[0]):
+        e0, e1, e2, n0, n1, n2, m0, m1, m2, _, _ = _normals(x, hinges, i)
+        out[i] = _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2)
+
+
+@njit(cache=True)
+def _density(angle, stiffness, rest, before, ratio, i):
+    away, turned = _wrapped(angle - rest[i]), _wrapped(angle - before[i])
+    return 0.5 * stiffness[i] * (away * away + ratio * turned * turned)
+
+
+@njit(cache=True)
+def _wrapped(angle):
+    """The same turn within half a circle either way."""
+    if angle > np.pi:
+        return angle - 2 * np.pi
+    if angle < -np.pi:
+        return angle + 2 * np.pi
+    return angle
+
+
+@njit(parallel=True, cache=True)
+def _energies(x, hinges, stiffness, rest, before, ratio, out):
+    for i in prange(hinges.shape[0]):
+        e0, e1, e2, n0, n1, n2, m0, m1, m2, _, _ = _normals(x, hinges, i)
+        angle = _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2)
+        out[i] = _density(angle, stiffness, rest, before, ratio, i)
+
+
+@njit(parallel=True, cache=True)
+def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energies):
+    for i in prange(hinges.shape[0]):
+        e0, e1, e2, n0, n1, n2, m0, m1, m2, ce, de = _normals(x, hinges, i)
+        angle = _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2)
+        energies[i] = _density(angle, stiffness, rest, before, ratio, i)
+        ee = e0 * e0 + e1 * e1 + e2 * e2
+        length = np.sqrt(ee)
+        left = 1.0 / max(n0 * n0 + n1 * n1 + n2 * n2, 1e-30)
+        right = 1.0 / max(m0 * m0 + m1 * m1 + m2 * m2, 1e-30)
+        n0, n1, n2 = n0 * left, n1 * left, n2 * left
+        m0, m1, m2 = m0 * right, m1 * right, m2 * right
+        ac, ad = (ee - ce) / length, (ee - de) / length
+        bc, bd = ce / length, de / length
+        s = slopes[i]
+        s[0, 0], s[0, 1], s[0, 2] = ac * n0 + ad * m0, ac * n1 + ad * m1, ac * n2 + ad * m2
+        s[1, 0], s[1, 1], s[1, 2] = bc * n0 + bd * m0, bc * n1 + bd * m1, bc * n2 + bd * m2
+        s[2, 0], s[2, 1], s[2, 2] = -length * n0, -length * n1, -length * n2
+        s[3, 0], s[3, 1], s[3, 2] = -length * m0, -length * m1, -length * m2
+        moment = stiffness[i] * (
+            _wrapped(angle - rest[i]) + ratio * _wrapped(angle - before[i])
+        )
+        for k in range(4):
+            for j in range(3):
+                shares[4 * i + k, j] = moment * s[k, j]
+
+
+@njit(parallel=True, cache=True)
+def _product(p, hinges, stiffness, factor, slopes, shares):
+    for i in prange(hinges.shape[0]):
+        turn = 0.0
+        for k in range(4):
+            v = hinges[i, k]
+            for j in range(3):
+                turn += slopes[i, k, j] * p[v, j]
+        turn *= stiffness[i] * factor
+        for k in range(4):
+            for j in range(3):
+                shares[4 * i + k, j] = turn * slopes[i, k, j]

@@ -1,0 +1,185 @@
+"""Contact and friction as energy terms of the elastic solve.
+
+Each row pushes with 1/2 k max(0, soft gap - gap)^2. Friction pulls every pushed vertex back to its anchor
+along the surface with at most mu times its push: lagged Coulomb, refreshed with every linearisation
+(D. Harmon et al., Robust treatment of simultaneous collisions, 2008, for the lagging).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from ..contact.rows import Rows
+from ..model.typed import Flags, Points, Scalars, Vectors
+
+
+class Contact:
+    """Energy term of the rows, and of friction at the cloth's vertices.
+
+    ends_at (all, 3) m positions of the scene at the substep's end, the cloth's part of which is replaced by
+    the solver's x; anchors (n, 3) m at the substep's end; anchored (n,) bool; friction (n,) coefficient;
+    stick N/m, stiffness with which an anchor holds.
+    """
+
+    def __init__(
+        self,
+        rows: Rows,
+        ends_at: Points,
+        anchors: Points,
+        anchored: Flags,
+        friction: Scalars,
+        stick: float,
+    ) -> None:
+        self._rows = rows
+        self._scene = ends_at.copy()
+        self._anchors = anchors
+        self._friction = np.where(anchored, friction, 0.0)
+        self._stick = stick
+        count = len(anchors)
+        self.push = np.zeros((count, 3))
+        self._normal = np.zeros((count, 3))
+        self._grip = np.zeros(count)
+        self._active = np.zeros(len(rows), np.int32)
+        self._active_count = 0
+
+    @property
+    def active_count(self) -> int:
+        """Rows that push."""
+        return self._active_count
+
+    def slip_limit(self) -> Scalars:
+        """(n,) m, how far each vertex may be from its anchor before it slips."""
+        return self._friction * np.sqrt((self.push**2).sum(axis=1)) / self._stick
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
+        self._scene[: len(x)] = x
+        rows = self._rows
+        self.push[:] = 0.0
+        energy, self._active_count = _push(
+            self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft,
+            self._active, self.push, out,
+        )  # fmt: skip
+        return energy + _drag_back(
+            x, self._anchors, self._friction, self._stick, self.push, self._normal, self._grip, out
+        )
+
+    def energy(self, x: Points) -> float:
+        """J, with friction as linearised last."""
+        self._scene[: len(x)] = x
+        rows = self._rows
+        pressed = _pressed(self._scene, rows.ends, rows.normal, rows.stiffness, rows.soft)
+        return pressed + _gripped(x, self._anchors, self._normal, self._grip)
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the Hessian's product with p (n, 3)."""
+        rows = self._rows
+        _product(
+            p, self._active[: self._active_count], rows.ends, rows.normal, rows.stiffness,
+            self._normal, self._grip, out,
+        )  # fmt: skip
+
+
+@njit(cache=True)
+def _gap(x, a, b, normal, i):
+    return (
+        (x[a, 0] - x[b, 0]) * normal[i, 0]
+        + (x[a, 1] - x[b, 1]) * normal[i, 1]
+        + (x[a, 2] - x[b, 2]) * normal[i, 2]
+    )
+
+
+@njit(cache=True)
+def _push(x, count, ends, normal, stiffness, soft, active, push, out):
+    energy, used = 0.0, 0
+    for i in range(ends.shape[0]):
+        a, b = ends[i, 0], ends[i, 1]
+        short = soft[i] - _gap(x, a, b, normal, i)
+        if short <= 0.0:
+            continue
+        energy += 0.5 * stiffness[i] * short * short
+        force = stiffness[i] * short
+        active[used] = i
+        used += 1
+        for k in range(3):
+            if a < count:
+                out[a, k] -= force * normal[i, k]
+                push[a, k] += force * normal[i, k]
+            if b < count:
+                out[b, k] += force * normal[i, k]
+                push[b, k] -= force * normal[i, k]
+    return energy, used
+
+
+@njit(cache=True)
+def _pressed(x, ends, normal, stiffness, soft):
+    energy = 0.0
+    for i in range(ends.shape[0]):
+        short = soft[i] - _gap(x, ends[i, 0], ends[i, 1], normal, i)
+        if short > 0.0:
+            energy += 0.5 * stiffness[i] * short * short
+    return energy
+
+
+@njit(cache=True)
+def _along(x, anchors, normal, v):
+    """Offset of vertex v from its anchor, along the surface."""
+    a, b, c = x[v, 0] - anchors[v, 0], x[v, 1] - anchors[v, 1], x[v, 2] - anchors[v, 2]
+    out = a * normal[v, 0] + b * normal[v, 1] + c * normal[v, 2]
+    return a - out * normal[v, 0], b - out * normal[v, 1], c - out * normal[v, 2]
+
+
+@njit(cache=True)
+def _drag_back(x, anchors, friction, stick, push, normal, grip, out):
+    energy = 0.0
+    for v in range(x.shape[0]):
+        grip[v] = 0.0
+        force = np.sqrt(push[v, 0] ** 2 + push[v, 1] ** 2 + push[v, 2] ** 2)
+        if force == 0.0 or friction[v] == 0.0:
+            continue
+        for k in range(3):
+            normal[v, k] = push[v, k] / force
+        a, b, c = _along(x, anchors, normal, v)
+        length = np.sqrt(a * a + b * b + c * c)
+        grip[v] = stick if length * stick <= friction[v] * force else friction[v] * force / length
+        energy += 0.5 * grip[v] * length * length
+        out[v, 0] += grip[v] * a
+        out[v, 1] += grip[v] * b
+        out[v, 2] += grip[v] * c
+    return energy
+
+
+@njit(cache=True)
+def _gripped(x, anchors, normal, grip):
+    energy = 0.0
+    for v in range(x.shape[0]):
+        if grip[v] > 0.0:
+            a, b, c = _along(x, anchors, normal, v)
+            energy += 0.5 * grip[v] * (a * a + b * b + c * c)
+    return energy
+
+
+@njit(cache=True)
+def _product(p, active, ends, normal, stiffness, surface, grip, out):
+    count = p.shape[0]
+    for index in range(active.shape[0]):
+        i = active[index]
+        a, b = ends[i, 0], ends[i, 1]
+        closing = 0.0
+        for k in range(3):
+            if a < count:
+                closing += p[a, k] * normal[i, k]
+            if b < count:
+                closing -= p[b, k] * normal[i, k]
+        closing *= stiffness[i]
+        for k in range(3):
+            if a < count:
+                out[a, k] += closing * normal[i, k]
+            if b < count:
+                out[b, k] -= closing * normal[i, k]
+    for v in range(count):
+        if grip[v] > 0.0:
+            across = p[v, 0] * surface[v, 0] + p[v, 1] * surface[v, 1] + p[v, 2] * surface[v, 2]
+            for k in range(3):
+                out[v, k] += grip[v] * (p[v, k] - across * surface[v, k])

@@ -1,0 +1,58 @@
+"""What a frame cost and how well it went."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..model.typed import Points
+from .cloth import Cloth
+
+STAGES = ("search", "solve", "filter", "friction")
+
+
+@dataclass
+class FrameTally:
+    """Sums over the substeps of one frame. The clock is read here only; nothing decides by it."""
+
+    milliseconds: dict[str, float] = field(default_factory=lambda: dict.fromkeys(STAGES, 0.0))
+    substeps: int = 0
+    newton_passes: int = 0
+    cg_iterations: int = 0
+    accept_rounds: int = 0
+    rows: int = 0
+    active_rows: int = 0
+    filter_moved: float = 0.0
+    filter_moves: list[float] = field(default_factory=list)
+    cuts: int = 0
+    let_go: int = 0
+
+    @contextmanager
+    def stage(self, name: str) -> Iterator[None]:
+        """Time one stage."""
+        start = time.perf_counter()
+        yield
+        self.milliseconds[name] += (time.perf_counter() - start) * 1e3
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Edge lengths over rest: 99th percentile and worst, as strain, and the edge of the worst."""
+
+    p99: float
+    worst: float
+    worst_edge: tuple[int, int]
+
+
+def stretch(cloth: Cloth, points: Points) -> Stretch:
+    """Strain of the cloth's edges at points (n, 3) m."""
+    a, b = cloth.topology.edges[:, 0], cloth.topology.edges[:, 1]
+    strain = np.linalg.norm(points[a] - points[b], axis=1) / cloth.rest_lengths - 1
+    worst = int(np.argmax(strain))
+    return Stretch(
+        float(np.percentile(strain, 99)), float(strain[worst]), (int(a[worst]), int(b[worst]))
+    )

@@ -1,0 +1,82 @@
+"""Inertia and drag of still air, as quadratic terms about where the cloth would go by itself.
+
+Time integration is the second-order backward difference (C. F. Curtiss and J. O. Hirschfelder, 1952; for
+steps of unequal length E. Hairer, S. Norsett, G. Wanner, Solving ODEs I, III.5); the first step after a
+start is backward Euler.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..model.typed import Points, Scalars, Vectors
+from .cloth import Cloth
+from .gather import inner
+from .state import ClothState
+
+
+@dataclass(frozen=True, eq=False)
+class Timing:
+    """One substep of `step` s: velocity = (x - base) / reach, acceleration = (v - base_velocity) / reach.
+
+    base (n, 3) m; base_velocity (n, 3) m/s; reach s, the factor of the implicit end.
+    """
+
+    step: float
+    reach: float
+    base: Points
+    base_velocity: Vectors
+
+    def velocity(self, positions: Points) -> Vectors:
+        """Velocities (n, 3) m/s that belong to end positions (n, 3) m."""
+        return (positions - self.base) / self.reach
+
+
+def timing(state: ClothState, step: float) -> Timing:
+    """The backward difference over one substep of `step` s, with whatever history there is."""
+    if state.last_step == 0.0:
+        return Timing(step, step, state.positions, state.velocities)
+    ratio = step / state.last_step
+    now = (1 + ratio) ** 2 / (1 + 2 * ratio)
+    before = ratio**2 / (1 + 2 * ratio)
+    return Timing(
+        step,
+        step * (1 + ratio) / (1 + 2 * ratio),
+        now * state.positions - before * state.positions_before,
+        now * state.velocities - before * state.velocities_before,
+    )
+
+
+class Inertia:
+    """Energy term: 1/2 m/r^2 |x - y|^2 + 1/2 c/r |x - base|^2, y being free flight under gravity.
+
+    drag (n,) kg/s, force per speed of each vertex.
+    """
+
+    def __init__(self, cloth: Cloth, time: Timing, gravity: Vectors, drag: Scalars) -> None:
+        flight = time.base + time.reach * (time.base_velocity + time.reach * gravity)
+        inertial, viscous = cloth.mass / time.reach**2, drag / time.reach
+        self.weight = (inertial + viscous)[:, None]
+        self.target = (inertial[:, None] * flight + viscous[:, None] * time.base) / self.weight
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N and return the energy, J."""
+        force = self.weight * (x - self.target)
+        out += force
+        return 0.5 * inner(x - self.target, force)
+
+    def energy(self, x: Points) -> float:
+        """J."""
+        away = x - self.target
+        return 0.5 * inner(away, self.weight * away)
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the Hessian's product with p (n, 3)."""
+        out += self.weight * p
+
+
+def drag_coefficients(cloth: Cloth, air_drag: float) -> Scalars:
+    """(n,) kg/s from `air_drag` kg/(m2 s), force per area and speed."""
+    return np.full(cloth.count, air_drag) * cloth.vertex_areas

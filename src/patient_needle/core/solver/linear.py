@@ -1,0 +1,136 @@
+"""The constant factor and the conjugate gradients it preconditions."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+from cholespy import CholeskySolverD, MatrixType
+from scipy import sparse
+
+from ..model.typed import Flags, Points, Vectors
+from .cloth import Cloth
+from .gather import inner, largest
+
+
+class Term(Protocol):
+    """One part of the energy a substep minimises."""
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient, keep the linearisation, return the energy."""
+
+    def energy(self, x: Points) -> float:
+        """The energy alone."""
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the linearised Hessian's product."""
+
+
+class Factors:
+    """Cholesky factors of inertia + rest-shape membrane + flat bending, one per step size and damping.
+
+    Source of the constant operator: S. Bouaziz et al., Projective dynamics, SIGGRAPH 2014; as a
+    preconditioner: T. Liu et al., Quasi-Newton methods for real-time simulation, TOG 2017.
+    """
+
+    def __init__(self, cloth: Cloth, air_drag: float) -> None:
+        self._cloth = cloth
+        self._air_drag = air_drag
+        self._membrane, self._bending = _rest_operators(cloth)
+        self._made: dict[float, CholeskySolverD] = {}
+
+    def for_step(self, step: float) -> CholeskySolverD:
+        """The factor for substeps of `step` s, made once."""
+        if step not in self._made:
+            self._made[step] = self._factorise(step)
+        return self._made[step]
+
+    def _factorise(self, step: float) -> CholeskySolverD:
+        cloth = self._cloth
+        reach = step * 2 / 3
+        fabric = cloth.fabric
+        matrix = (
+            self._membrane * (1 + fabric.stretch_damping / step)
+            + self._bending * (1 + fabric.bend_damping / step)
+            + sparse.diags(cloth.mass / reach**2 + self._air_drag * cloth.vertex_areas / reach)
+        )
+        free = sparse.diags((~cloth.held).astype(float))
+        matrix = (free @ matrix @ free + sparse.diags(cloth.held.astype(float))).tocoo()
+        return CholeskySolverD(
+            cloth.count,
+            matrix.row.astype(np.int32),
+            matrix.col.astype(np.int32),
+            matrix.data.astype(np.float64),
+            MatrixType.COO,
+        )
+
+
+def _rest_operators(cloth: Cloth) -> tuple[sparse.csr_matrix, sparse.csr_matrix]:
+    """Membrane and bending Hessians of the rest shape with every direction as stiff as the fabric."""
+    count, m = cloth.count, len(cloth.triangles)
+    rows, columns = np.repeat(np.arange(m), 3), cloth.triangles.ravel()
+    membrane = sparse.csr_matrix((count, count))
+    for axis, stiffness in ((0, cloth.weft), (1, cloth.warp)):
+        first, second = cloth.rest_inverse[:, axis], cloth.rest_inverse[:, 2 + axis]
+        values = np.stack([-(first + second), first, second], axis=1).ravel()
+        image = sparse.csr_matrix((values, (rows, columns)), (m, count))
+        membrane = membrane + image.T @ sparse.diags(stiffness) @ image
+    h = len(cloth.hinges)
+    lengths2 = (
+        (cloth.rest_points[cloth.hinges[:, 0]] - cloth.rest_points[cloth.hinges[:, 1]]) ** 2
+    ).sum(axis=1)
+    fold = sparse.csr_matrix(
+        (cloth.bend_rows.ravel(), (np.repeat(np.arange(h), 4), cloth.hinges.ravel())), (h, count)
+    )
+    return membrane.tocsr(), (fold.T @ sparse.diags(cloth.bend / lengths2) @ fold).tocsr()
+
+
+def conjugate_gradients(
+    terms: tuple[Term, ...],
+    gradient: Vectors,
+    factor: CholeskySolverD,
+    held: Flags,
+    iterations: int,
+    tolerance: float,
+    still: float = 0.0,
+) -> tuple[Vectors, int]:
+    """Step (n, 3) m that lowers the linearised energy, and the iterations it took.
+
+    Stops when the preconditioned residual has fallen to `tolerance` of the first, or where the Hessian has no
+    curvature left along the search direction. A first preconditioned residual that moves nothing by `still`
+    m gives no step.
+    """
+    step = np.zeros_like(gradient)
+    residual = -gradient
+    shaped = _solve(factor, residual)
+    if largest(shaped) <= still:
+        return step, 0
+    search = shaped.copy()
+    energy = first = inner(residual, shaped)
+    product = np.empty_like(gradient)
+    for iteration in range(1, iterations + 1):
+        if energy <= 0.0:
+            return step, iteration - 1
+        product[:] = 0.0
+        for term in terms:
+            term.product(search, product)
+        product[held] = 0.0
+        curvature = inner(search, product)
+        if curvature <= 0.0:
+            return (step if iteration > 1 else search), iteration
+        length = energy / curvature
+        step += length * search
+        residual -= length * product
+        shaped = _solve(factor, residual)
+        following = inner(residual, shaped)
+        if following <= tolerance**2 * first:
+            return step, iteration
+        search = shaped + (following / energy) * search
+        energy = following
+    return step, iterations
+
+
+def _solve(factor: CholeskySolverD, right: Vectors) -> Vectors:
+    out = np.zeros_like(right)
+    factor.solve(np.ascontiguousarray(right), out)
+    return out

@@ -1,0 +1,167 @@
+"""Stretch along warp and weft, and shear between them.
+
+Energy per area: 1/2 k_u (|F_u| - 1)^2 + 1/2 k_v (|F_v| - 1)^2 + 1/2 k_s g^2, with F_u and F_v the images of
+unit weft and warp and g = F_u.F_v / (|F_u| |F_v|), the sine of the shear angle. Source of the form: D.
+Baraff and A. Witkin, Large steps in cloth simulation, SIGGRAPH 1998, made intensive by area so that the
+constants are forces per width. Damping is Kelvin-Voigt, over the strains at the substep's start.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from ..model.typed import Points, Vectors
+from .cloth import Cloth
+from .gather import Gather, total
+
+# Columns of the linearisation: unit weft and warp images, then along/across stiffness of each, shear
+# stiffness and the shear angle's derivative by both images.
+COLUMNS = 17
+
+
+class Membrane:
+    """Energy term of all triangles of a cloth."""
+
+    def __init__(self, cloth: Cloth) -> None:
+        self._triangles = cloth.triangles
+        self._rest = cloth.rest_inverse
+        self._stiffness = (cloth.weft, cloth.warp, cloth.shear)
+        self._retardation = cloth.fabric.stretch_damping
+        self._gather = Gather(cloth.triangles, cloth.count)
+        self._line = np.zeros((len(cloth.triangles), COLUMNS))
+        self._energies = np.zeros(len(cloth.triangles))
+        self._before = np.zeros((len(cloth.triangles), 3))
+        self._ratio = 0.0
+
+    def begin(self, x: Points, step: float) -> None:
+        """Take the strains at the substep's start for damping over `step` s."""
+        self._ratio = self._retardation / step
+        _strains(x, self._triangles, self._rest, self._before)
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
+        _linearise(
+            x, self._triangles, self._rest, *self._stiffness, self._before, self._ratio,
+            self._gather.shares, self._line, self._energies,
+        )  # fmt: skip
+        self._gather.add_to(out)
+        return total(self._energies)
+
+    def energy(self, x: Points) -> float:
+        """J, with the damping potential."""
+        _energies(
+            x, self._triangles, self._rest, *self._stiffness, self._before, self._ratio, self._energies
+        )
+        return total(self._energies)
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the positive part of the Hessian's product with p (n, 3)."""
+        _product(p, self._triangles, self._rest, self._line, self._gather.shares)
+        self._gather.add_to(out)
+
+
+@njit(cache=True)
+def _images(x, triangles, rest, t):
+    a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
+    e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
+    f0, f1, f2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
+    return (
+        e0 * p + f0 * r, e1 * p + f1 * r, e2 * p + f2 * r,
+        e0 * q + f0 * s, e1 * q + f1 * s, e2 * q + f2 * s,
+    )  # fmt: skip
+
+
+@njit(cache=True)
+def _measure(u0, u1, u2, v0, v1, v2):
+    """Lengths of both images and the sine of their shear."""
+    lu = max(np.sqrt(u0 * u0 + u1 * u1 + u2 * u2), 1e-8)
+    lv = max(np.sqrt(v0 * v0 + v1 * v1 + v2 * v2), 1e-8)
+    return lu, lv, (u0 * v0 + u1 * v1 + u2 * v2) / (lu * lv)
+
+
+@njit(parallel=True, cache=True)
+def _strains(x, triangles, rest, out):
+    for t in prange(triangles.shape[0]):
+        lu, lv, shear = _measure(*_images(x, triangles, rest, t))
+        out[t, 0], out[t, 1], out[t, 2] = lu, lv, shear
+
+
+@njit(cache=True)
+def _density(lu, lv, shear, ku, kv, ks, before, ratio, t):
+    du, dv, ds = lu - before[t, 0], lv - before[t, 1], shear - before[t, 2]
+    return 0.5 * (
+        ku[t] * ((lu - 1) ** 2 + ratio * du * du)
+        + kv[t] * ((lv - 1) ** 2 + ratio * dv * dv)
+        + ks[t] * (shear * shear + ratio * ds * ds)
+    )
+
+
+@njit(parallel=True, cache=True)
+def _energies(x, triangles, rest, ku, kv, ks, before, ratio, out):
+    for t in prange(triangles.shape[0]):
+        lu, lv, shear = _measure(*_images(x, triangles, rest, t))
+        out[t] = _density(lu, lv, shear, ku, kv, ks, before, ratio, t)
+
+
+@njit(cache=True)
+def _spread(shares, rest, t, a0, a1, a2, b0, b1, b2):
+    """Forces on the images to the triangle's corners."""
+    p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
+    i = 3 * t
+    shares[i + 1, 0], shares[i + 1, 1] = p * a0 + q * b0, p * a1 + q * b1
+    shares[i + 1, 2] = p * a2 + q * b2
+    shares[i + 2, 0], shares[i + 2, 1] = r * a0 + s * b0, r * a1 + s * b1
+    shares[i + 2, 2] = r * a2 + s * b2
+    for k in range(3):
+        shares[i, k] = -shares[i + 1, k] - shares[i + 2, k]
+
+
+@njit(parallel=True, cache=True)
+def _linearise(x, triangles, rest, ku, kv, ks, before, ratio, shares, line, energies):
+    for t in prange(triangles.shape[0]):
+        u0, u1, u2, v0, v1, v2 = _images(x, triangles, rest, t)
+        lu, lv, shear = _measure(u0, u1, u2, v0, v1, v2)
+        energies[t] = _density(lu, lv, shear, ku, kv, ks, before, ratio, t)
+        u0, u1, u2, v0, v1, v2 = u0 / lu, u1 / lu, u2 / lu, v0 / lv, v1 / lv, v2 / lv
+        pull_u = ku[t] * (lu - 1 + ratio * (lu - before[t, 0]))
+        pull_v = kv[t] * (lv - 1 + ratio * (lv - before[t, 1]))
+        pull_s = ks[t] * (shear + ratio * (shear - before[t, 2]))
+        g0, g1, g2 = (v0 - shear * u0) / lu, (v1 - shear * u1) / lu, (v2 - shear * u2) / lu
+        h0, h1, h2 = (u0 - shear * v0) / lv, (u1 - shear * v1) / lv, (u2 - shear * v2) / lv
+        _spread(
+            shares, rest, t,
+            pull_u * u0 + pull_s * g0, pull_u * u1 + pull_s * g1, pull_u * u2 + pull_s * g2,
+            pull_v * v0 + pull_s * h0, pull_v * v1 + pull_s * h1, pull_v * v2 + pull_s * h2,
+        )  # fmt: skip
+        line[t, 0], line[t, 1], line[t, 2] = u0, u1, u2
+        line[t, 3], line[t, 4], line[t, 5] = v0, v1, v2
+        line[t, 6], line[t, 7] = ku[t] * (1 + ratio), max(0.0, pull_u / lu)
+        line[t, 8], line[t, 9] = kv[t] * (1 + ratio), max(0.0, pull_v / lv)
+        line[t, 10] = ks[t] * (1 + ratio)
+        line[t, 11], line[t, 12], line[t, 13] = g0, g1, g2
+        line[t, 14], line[t, 15], line[t, 16] = h0, h1, h2
+
+
+@njit(parallel=True, cache=True)
+def _product(p, triangles, rest, line, shares):
+    for t in prange(triangles.shape[0]):
+        u0, u1, u2, v0, v1, v2 = _images(p, triangles, rest, t)
+        n0, n1, n2, m0, m1, m2 = line[t, 0], line[t, 1], line[t, 2], line[t, 3], line[t, 4], line[t, 5]
+        g0, g1, g2, h0, h1, h2 = (
+            line[t, 11], line[t, 12], line[t, 13], line[t, 14], line[t, 15], line[t, 16]
+        )  # fmt: skip
+        across_u, across_v = line[t, 7], line[t, 9]
+        along_u = (line[t, 6] - across_u) * (n0 * u0 + n1 * u1 + n2 * u2)
+        along_v = (line[t, 8] - across_v) * (m0 * v0 + m1 * v1 + m2 * v2)
+        shear = line[t, 10] * (g0 * u0 + g1 * u1 + g2 * u2 + h0 * v0 + h1 * v1 + h2 * v2)
+        _spread(
+            shares, rest, t,
+            along_u * n0 + across_u * u0 + shear * g0,
+            along_u * n1 + across_u * u1 + shear * g1,
+            along_u * n2 + across_u * u2 + shear * g2,
+            along_v * m0 + across_v * v0 + shear * h0,
+            along_v * m1 + across_v * v1 + shear * h1,
+            along_v * m2 + across_v * v2 + shear * h2,
+        )  # fmt: skip

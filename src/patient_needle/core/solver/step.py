@@ -1,0 +1,213 @@
+"""One substep: from one state to the next, through nothing.
+
+    predict  ->  search  ->  solve  ->  accept or solve again  ->  filter  ->  let friction slip
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..contact.anchors import after_slip, anchor_points, with_newcomers
+from ..contact.filter import Filtered, PathFilter
+from ..contact.pairs import PairFinder
+from ..contact.rows import Rows, Surroundings, armed, build_rows, misses, nearest_carriers
+from ..model.patience import Patience
+from ..model.tolerances import DEFAULT, Tolerances
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
+from .bending import Bending
+from .cloth import Cloth
+from .contact_force import Contact
+from .diagnostics import FrameTally
+from .inertia import Inertia, Timing, drag_coefficients, timing
+from .linear import Factors
+from .membrane import Membrane
+from .newton import minimise
+from .state import ClothState
+
+ACCEPT_ROUNDS = 5
+STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
+
+
+@dataclass(frozen=True, eq=False)
+class Surround:
+    """Where everything prescribed goes during one substep.
+
+    colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants.
+    """
+
+    colliders_from: Points
+    colliders_to: Points
+    held_to: Points
+    around: Surroundings
+
+
+class Engine:
+    """One cloth among merged colliders: buffers and factors kept between substeps.
+
+    collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; gravity (3,) m/s2;
+    air_drag kg/(m2 s); gap m, a typical soft gap, from which search radii come.
+    """
+
+    def __init__(
+        self,
+        cloth: Cloth,
+        rest_colliders: Points,
+        collider_triangles: Triangles,
+        patience: Patience,
+        gravity: Vectors,
+        air_drag: float,
+        gap: float,
+        tolerances: Tolerances = DEFAULT,
+    ) -> None:
+        self.cloth = cloth
+        self.patience = patience
+        self.gravity = np.asarray(gravity, float)
+        self.collider_triangles = (collider_triangles + cloth.count).astype(np.int32)
+        self._tolerances = tolerances
+        self._gap = gap
+        self._stiffness = 0.5 * max(cloth.fabric.stretch_warp, cloth.fabric.stretch_weft)
+        self._drag = drag_coefficients(cloth, air_drag)
+        self._factors = Factors(cloth, air_drag)
+        self._membrane, self._bending = Membrane(cloth), Bending(cloth)
+        self._prescribed = np.concatenate([cloth.held, np.ones(len(rest_colliders), bool)])
+        self._slack = max(1.5 * gap, 0.3 * cloth.spacing)
+        self._finder: PairFinder | None = None
+        if len(collider_triangles):
+            scene = np.concatenate([cloth.rest_points, rest_colliders])
+            self._finder = PairFinder(
+                scene, cloth.triangles, self.collider_triangles, cloth.count, 2 * self._slack
+            )
+            inverse_mass = np.where(
+                self._prescribed, 0.0, np.concatenate([1 / cloth.mass, np.ones(len(rest_colliders))])
+            )
+            self._filter = PathFilter(
+                self._finder, cloth.triangles, inverse_mass, 0.5 * self._slack, tolerances
+            )
+
+    def step(
+        self, state: ClothState, surround: Surround, step: float, tally: FrameTally
+    ) -> ClothState:
+        """The state `step` s later."""
+        time = timing(state, step)
+        terms = self._own_terms(state, time)
+        predicted = self._predict(state, time, surround)
+        tally.substeps += 1
+        if self._finder is None:
+            x = self._solve(terms, predicted, step, self.patience.newton_passes, tally)
+            return _advanced(state, x, time)
+        start = np.concatenate([state.positions, surround.colliders_from])
+        goal = np.concatenate([predicted, surround.colliders_to])
+        with tally.stage("search"):
+            self._finder.begin(start, goal)
+            rows, nearest = self._rows(goal, state.released, surround.around, tally)
+        friction = self._friction(state, start, goal, nearest, surround.around)
+        goal, contact = self._touching(terms, rows, goal, friction, state, surround, step, tally)
+        with tally.stage("filter"):
+            filtered = self._filter.run(start, goal, surround.around, state.released)
+        _note(tally, filtered, contact)
+        with tally.stage("friction"):
+            anchors = after_slip(
+                friction.anchors, nearest, filtered.points, self.collider_triangles,
+                contact.push, contact.slip_limit(),
+            )  # fmt: skip
+        x = filtered.points[: self.cloth.count]
+        return _advanced(state, x, time).replace(anchors=anchors, released=filtered.released)
+
+    def _own_terms(self, state: ClothState, time: Timing):  # type: ignore[no-untyped-def]
+        """The cloth's own energy terms, one builder per kind."""
+        self._membrane.begin(state.positions, time.step)
+        self._bending.begin(state.positions, time.step)
+        return (
+            Inertia(self.cloth, time, self.gravity, self._drag),
+            self._membrane,
+            self._bending,
+        )
+
+    def _predict(self, state: ClothState, time: Timing, surround: Surround) -> Points:
+        """Where the cloth would go by its own speed; held vertices where their hold takes them."""
+        out = state.positions + time.step * (state.velocities + time.step * self.gravity)
+        out[self.cloth.held] = surround.held_to
+        return out
+
+    def _rows(
+        self, goal: Points, released: Flags, around: Surroundings, tally: FrameTally
+    ) -> tuple[Rows, Indices]:
+        assert self._finder is not None
+        pairs = armed(
+            self._finder.along(goal, self._slack), around, released, self.cloth.count
+        )
+        rows = build_rows(pairs, around, self._prescribed, self._stiffness, self._tolerances)
+        tally.rows += len(rows)
+        return rows, nearest_carriers(pairs, self.cloth.count)
+
+    def _friction(  # type: ignore[no-untyped-def]
+        self, state: ClothState, start: Points, goal: Points, nearest: Indices, around: Surroundings
+    ):
+        anchors = with_newcomers(
+            state.anchors, nearest, start, self.collider_triangles, self.cloth.count
+        )
+        held_on = anchors.triangle >= 0
+        coefficient = np.where(held_on, around.friction[np.maximum(anchors.triangle, 0)], 0.0)
+        points = anchor_points(anchors, goal, self.collider_triangles)
+        return _Friction(anchors, points, held_on, coefficient)
+
+    def _touching(  # type: ignore[no-untyped-def]
+        self, terms, rows, goal, friction, state, surround, step, tally
+    ):
+        """Solve with contact; solve again while the true motion brings rows that the solution misses."""
+        passes, count = self.patience.newton_passes, self.cloth.count
+        for accept in range(ACCEPT_ROUNDS):
+            contact = Contact(
+                rows, goal, friction.points, friction.held_on, friction.coefficient, self._stiffness
+            )
+            goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally)
+            with tally.stage("search"):
+                rows, _ = self._rows(goal, state.released, surround.around, tally)
+                missing, _ = misses(goal, rows)
+            tally.accept_rounds += 1
+            if missing.max(initial=0.0) <= self._tolerances.accept_share * self._gap:
+                break
+            if accept + 1 >= STIFFEN_FROM:
+                rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
+            passes = 1
+        return goal, contact
+
+    def _solve(self, terms, start, step, passes, tally):  # type: ignore[no-untyped-def]
+        with tally.stage("solve"):
+            found = minimise(
+                terms, start, self.cloth.held, self._factors.for_step(step), self.patience, passes,
+                self.patience.step_tolerance * self.cloth.spacing,
+            )  # fmt: skip
+        tally.newton_passes += found.passes
+        tally.cg_iterations += found.iterations
+        return found.x
+
+
+@dataclass(frozen=True, eq=False)
+class _Friction:
+    """Friction's data of one substep: anchors, where they end, which vertices have one, coefficients."""
+
+    anchors: object
+    points: Points
+    held_on: Flags
+    coefficient: Scalars
+
+
+def _advanced(state: ClothState, x: Points, time: Timing) -> ClothState:
+    return state.replace(
+        positions=x.copy(),
+        velocities=time.velocity(x),
+        positions_before=state.positions,
+        velocities_before=state.velocities,
+        last_step=time.step,
+    )
+
+
+def _note(tally: FrameTally, filtered: Filtered, contact: Contact) -> None:
+    tally.active_rows += contact.active_count
+    tally.filter_moves.append(filtered.moved)
+    tally.filter_moved = max(tally.filter_moved, filtered.moved)
+    tally.cuts += filtered.cuts
+    tally.let_go += filtered.let_go

@@ -1,0 +1,1 @@
+"""Open file formats, one folder each, and the registry that finds them by file ending."""

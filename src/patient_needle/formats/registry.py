@@ -1,0 +1,77 @@
+"""Which folder reads or writes which file ending. Each format registers itself on import."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.model.errors import FileError
+from ..core.model.mesh import Mesh
+from ..core.model.typed import Points
+
+
+@dataclass(frozen=True)
+class CacheTiming:
+    """first frame and frames per second of a cache."""
+
+    first_frame: int
+    frame_rate: float
+
+
+Frames = Iterable[Points]
+MeshReader = Callable[[Path], list[Mesh]]
+MeshWriter = Callable[[Path, Mesh], None]
+CacheWriter = Callable[[Path, Mesh, Frames, CacheTiming], None]
+
+_mesh_readers: dict[str, MeshReader] = {}
+_mesh_writers: dict[str, MeshWriter] = {}
+_cache_writers: dict[str, CacheWriter] = {}
+
+
+def register(
+    ending: str,
+    *,
+    mesh_reader: MeshReader | None = None,
+    mesh_writer: MeshWriter | None = None,
+    cache_writer: CacheWriter | None = None,
+) -> None:
+    """Make a format known by its file ending, such as ".obj"."""
+    for table, entry in (
+        (_mesh_readers, mesh_reader),
+        (_mesh_writers, mesh_writer),
+        (_cache_writers, cache_writer),
+    ):
+        if entry is not None:
+            table[ending] = entry  # type: ignore[index]
+
+
+def _find(table: dict, path: Path, what: str):  # type: ignore[no-untyped-def,type-arg]
+    try:
+        return table[path.suffix.lower()]
+    except KeyError:
+        raise FileError(
+            f"{what} with the ending '{path.suffix}' is not known",
+            where=str(path),
+            remedy=f"Use one of {', '.join(sorted(table))}",
+        ) from None
+
+
+def read_meshes(path: Path) -> list[Mesh]:
+    """Every mesh of a file, in file units and axes, without motion."""
+    return _find(_mesh_readers, path, "a mesh file")(path)
+
+
+def write_mesh(path: Path, mesh: Mesh) -> None:
+    """Write one mesh."""
+    _find(_mesh_writers, path, "a mesh file")(path, mesh)
+
+
+def write_cache(path: Path, mesh: Mesh, frames: Frames, timing: CacheTiming) -> None:
+    """Write positions over time in the mesh's own vertex order; the file appears whole or not at all."""
+    _find(_cache_writers, path, "a cache")(path, mesh, frames, timing)
+
+
+def cache_endings() -> list[str]:
+    """Endings of the caches that can be written."""
+    return sorted(_cache_writers)

@@ -1,0 +1,191 @@
+"""The shot file as typed records. Lengths in mm where the name says so, else metres; all else SI."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ...core.model.errors import FileError, ShotError
+from ..whole_file import read_bytes
+
+FORMAT, VERSION = "patient-needle-shot", 1
+Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^/\\\x00]+$")]
+
+
+class _Record(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class KeysRecord(_Record):
+    """A value with keys: frames rising, one value each, smooth and monotone between."""
+
+    frames: list[float] = Field(min_length=1)
+    values: list[float] = Field(min_length=1)
+
+
+class RunInRecord(_Record):
+    """Frames in the rest pose, then frames into the first frame of the shot."""
+
+    settle: int = Field(10, ge=0, le=2000)
+    move: int = Field(30, ge=0, le=2000)
+
+
+class ForcesRecord(_Record):
+    """Gravity in m/s2; still air's drag in kg/(m2 s): force per area and speed."""
+
+    gravity: tuple[float, float, float] = (0.0, -9.81, 0.0)
+    air_drag: float = Field(0.3, ge=0)
+
+
+class ColliderRecord(_Record):
+    """How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment."""
+
+    clearance_mm: float | KeysRecord = 2.0
+    friction: float = Field(0.3, ge=0, le=5)
+    thickness_mm: float = Field(0.0, ge=0)
+    leave_out: list[str] = []
+
+
+class CastRecord(_Record):
+    """A character (skinned GLB), prop (skinned GLB or still OBJ) or set piece (still)."""
+
+    name: Name
+    kind: Literal["character", "prop", "set piece"]
+    file: str
+    unit: str = "m"
+    up: Literal["y", "z"] = "y"
+    mesh: str | None = None
+    animation: str | None = None
+    starts_at: int = 0
+    collider: ColliderRecord | None = ColliderRecord()
+
+
+class FabricRecord(_Record):
+    """A swatch: N/m, N m, kg/m2, mm, coefficient, s."""
+
+    name: Name
+    stretch_warp: float
+    stretch_weft: float
+    shear: float
+    bend_warp: float
+    bend_weft: float
+    areal_density: float
+    thickness_mm: float
+    friction: float
+    stretch_damping: float = 0.0
+    bend_damping: float = 0.0
+
+
+class ChoiceRecord(_Record):
+    """Which vertices: exactly one of group, border or vertices; then rings around them."""
+
+    group: str | None = None
+    border: Literal["highest", "lowest", "longest"] | None = None
+    vertices: list[int] | None = None
+    rings: int = Field(0, ge=0, le=100)
+
+
+class HoldRecord(_Record):
+    """Chosen vertices follow the nearest surface of a cast member."""
+
+    name: Name
+    choose: ChoiceRecord
+    follows: str
+
+
+class GarmentRecord(_Record):
+    """A garment: mesh, fabric, warp direction where the UVs are no pattern, holds."""
+
+    name: Name
+    file: str
+    unit: str = "m"
+    up: Literal["y", "z"] = "y"
+    fabric: str
+    warp: tuple[float, float, float] = (0.0, 1.0, 0.0)
+    rest_angles: Literal["flat", "as made"] = "flat"
+    holds: list[HoldRecord] = []
+
+
+class ShotFile(_Record):
+    """Version 1 of the shot file."""
+
+    format: Literal["patient-needle-shot"]
+    version: Literal[1]
+    name: Name
+    frame_rate: float = Field(24.0, gt=0, le=1000)
+    frames: tuple[int, int]
+    run_in: RunInRecord = RunInRecord()
+    patience: Literal["first-look", "working", "final"] = "first-look"
+    forces: ForcesRecord = ForcesRecord()
+    cast: list[CastRecord] = []
+    fabrics: list[FabricRecord]
+    garments: list[GarmentRecord]
+
+
+def read_shot_file(path: Path) -> ShotFile:
+    """The shot file at `path`; one `FileError` or `ShotError` that names the first thing wrong."""
+    try:
+        data: Any = json.loads(read_bytes(path))
+    except ValueError as error:
+        raise FileError(
+            f"this is not JSON ({error})", where=str(path), remedy="Mend that line or export the shot again"
+        ) from None
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise FileError(
+            "this is not a shot file",
+            where=str(path),
+            remedy=f'A shot file is a JSON object with "format": "{FORMAT}"',
+        )
+    if data.get("version") != VERSION:
+        raise ShotError(
+            f"version {data.get('version')!r} of the shot file is not known",
+            where=str(path),
+            remedy=f"This program reads version {VERSION}",
+        )
+    try:
+        shot = ShotFile.model_validate(data)
+    except ValidationError as error:
+        raise _explained(path, error) from None
+    _check_names(path, shot)
+    return shot
+
+
+def _explained(path: Path, error: ValidationError) -> ShotError:
+    first = error.errors()[0]
+    place = ".".join(str(part) for part in first["loc"])
+    if first["type"] == "extra_forbidden":
+        return ShotError(
+            f"'{place}' is not a known key", where=str(path), remedy="Remove it or correct its spelling"
+        )
+    if first["type"] == "missing":
+        return ShotError(f"'{place}' is missing", where=str(path), remedy="Add it")
+    return ShotError(
+        f"'{place}' cannot be {first['input']!r} ({first['msg']})",
+        where=str(path),
+        remedy="See docs/shot-file.md for what it may be",
+    )
+
+
+def _check_names(path: Path, shot: ShotFile) -> None:
+    for what, names in (
+        ("cast members", [c.name for c in shot.cast]),
+        ("fabrics", [f.name for f in shot.fabrics]),
+        ("garments", [g.name for g in shot.garments]),
+    ):
+        double = next((n for n in names if names.count(n) > 1), None)
+        if double is not None:
+            raise ShotError(
+                f"two {what} are called '{double}'", where=str(path), remedy="Rename one of them"
+            )
+
+
+def shot_file_schema() -> dict[str, Any]:
+    """The JSON Schema of version 1."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Patient Needle shot file, version 1",
+        **ShotFile.model_json_schema(),
+    }
