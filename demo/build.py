@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from figure.performance import BLOCK_TOP, FIRST, LAST, RATE, rest_pose, solved_at
 from figure.rig import NAMES, PARENTS, PLACES, skin_weights
-from figure.surface import build_surface
+from figure.surface import Surface, build_surface
 from files import Character, joint_rotations, write_glb, write_obj
 from pieces import box, triangles, turned_post
 from scipy.spatial import Delaunay
@@ -24,7 +24,7 @@ SKIRT_SPACING = 0.0185  # m
 
 def lamplighter() -> None:
     """The figure, its skirt and the quay."""
-    surface = build_surface()
+    surface = _surface()
     weights = skin_weights(surface)
     solved = [solved_at(frame) for frame in range(FIRST, LAST + 1)]
     turns = np.array([s.turn for s in solved])
@@ -40,6 +40,16 @@ def lamplighter() -> None:
     write_obj(HERE / "lamplighter" / "apron_skirt.obj", "apron_skirt", points, groups)
     print(f"lamplighter {len(surface.triangles)} triangles, skirt {len(points)} vertices")
     quay()
+
+
+def _surface() -> Surface:
+    """The figure's surface, kept beside the scripts between builds: it takes a minute to make."""
+    kept = HERE / ".surface.npz"
+    if not kept.exists():
+        made = build_surface()
+        np.savez(kept, vertices=made.vertices, triangles=made.triangles, mirror=made.mirror)
+    data = np.load(kept)
+    return Surface(data["vertices"], data["triangles"], data["mirror"])
 
 
 def quay() -> None:

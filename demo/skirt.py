@@ -38,7 +38,8 @@ def outline(vertices: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 def flare(height: float) -> float:
     """How far the tiers stand off the fitted shape, m."""
     below_band, below_seam = max(0.0, BAND - height), max(0.0, SEAM - height)
-    return 0.27 * below_band**1.15 + 0.34 * below_seam
+    seat = min(1.0, below_band / 0.10)
+    return 0.026 * seat * seat * (3 - 2 * seat) + 0.30 * below_band**1.1 + 0.34 * below_seam
 
 
 def _radius(hull: np.ndarray, rays: np.ndarray) -> np.ndarray:

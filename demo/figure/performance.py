@@ -18,51 +18,51 @@ SOLE = 0.004  # m, room under the feet so that bent toes do not sink in
 
 STRIDE = {
     "pelvis": (0, -0.036, 0.03), "pelvis_turn": (4, -10, 2), "spine_turn": (3, 16, -2),
-    "neck_turn": (2, -6, 0), "head_turn": (-4, -2, 0), "handL": (0.29, 0.87, -0.16),
-    "handR": (-0.30, 0.98, 0.26), "elbowL": (0.6, -0.2, -1), "elbowR": (-0.7, -0.4, -0.9),
+    "neck_turn": (2, -6, 0), "head_turn": (-4, -2, 0), "handL": (0.37, 0.92, -0.14),
+    "handR": (-0.36, 1.00, 0.24), "elbowL": (0.8, -0.2, -1), "elbowR": (-0.9, -0.4, -0.9),
     "collarL": (-3, -6), "collarR": (-3, 6), "footL": (0.075, 0.036, 0.355, 5, -12),
     "footR": (-0.08, 0.007, -0.20, -6, 36), "curlL": 20, "curlR": 25,
 }  # fmt: skip
 STEP_UP = {
-    "pelvis": (0.01, 0.02, 0.10), "pelvis_turn": (14, -6, 3), "spine_turn": (16, 10, -3),
-    "neck_turn": (-6, -3, 0), "head_turn": (-10, 0, 0), "handL": (0.32, 1.00, -0.10),
-    "handR": (-0.32, 1.12, 0.44), "elbowL": (0.7, -0.1, -1), "elbowR": (-0.8, -0.5, -0.6),
+    "pelvis": (0.01, 0.03, 0.07), "pelvis_turn": (3, -6, 3), "spine_turn": (11, 10, -3),
+    "neck_turn": (-6, -3, 0), "head_turn": (-10, 0, 0), "handL": (0.40, 1.00, -0.08),
+    "handR": (-0.38, 1.14, 0.38), "elbowL": (0.7, -0.1, -1), "elbowR": (-0.8, -0.5, -0.6),
     "collarR": (4, 8), "footL": (0.10, BLOCK_TOP, 0.42, 6, 0), "footR": (-0.095, 0, -0.02, -8, 46),
     "kneeL": (0.14, 0.3, 1), "curlL": 25, "curlR": 15, "wristR": (-6, 0, 0),
 }  # fmt: skip
 REACH = {
     "pelvis": (-0.04, 0.030, 0.02), "pelvis_turn": (-2, 8, 5), "spine_turn": (-8, 10, -9),
     "neck_turn": (-12, 4, 4), "head_turn": (-14, 4, 0), "collarR": (30, 4), "collarL": (2, 0),
-    "handR": (-0.14, 2.00, 0.18), "elbowR": (-0.8, -0.2, 0.35), "handL": (0.36, 0.95, 0.0),
+    "handR": (-0.14, 2.00, 0.18), "elbowR": (-0.8, -0.2, 0.35), "handL": (0.43, 0.98, 0.0),
     "elbowL": (0.7, 0, -1), "rollR": -40, "wristR": (-10, 0, 0), "footL": (0.13, 0, 0.05, 10, 28),
     "footR": (-0.10, 0, 0.09, -6, 22), "curlR": 10, "curlL": 18,
 }  # fmt: skip
 TURN = {
     "pelvis": (0.01, -0.070, 0.01), "pelvis_turn": (8, 40, -5), "spine_turn": (6, 36, 4),
     "neck_turn": (2, 18, 0), "head_turn": (-4, 18, 4), "collarL": (0, -10), "collarR": (2, 14),
-    "handR": (0.10, 1.16, 0.42), "elbowR": (-0.8, -0.5, 0.3), "handL": (0.44, 1.03, -0.38),
+    "handR": (0.02, 1.24, 0.44), "elbowR": (-0.8, -0.5, 0.3), "handL": (0.44, 1.03, -0.38),
     "elbowL": (0.9, -0.3, -0.3), "footL": (0.14, 0, -0.02, 56, 0), "footR": (-0.17, 0, 0.14, 28, 38),
     "kneeL": (0.9, 0, 1), "kneeR": (0.3, 0, 1), "curlL": 16, "curlR": 14, "rollR": 20,
 }  # fmt: skip
 DUCK = {
-    "pelvis": (0, -0.27, -0.12), "pelvis_turn": (26, -8, 0), "spine_turn": (32, -12, 6),
+    "pelvis": (0, -0.29, -0.10), "pelvis_turn": (20, -8, 0), "spine_turn": (25, -12, 6),
     "neck_turn": (8, 4, 0), "head_turn": (4, 10, 0), "collarL": (6, 14), "collarR": (12, 12),
     "chest_space": 1.0, "handR": (-0.12, 1.66, 0.22), "elbowR": (-0.7, -0.25, 0.9),
-    "handL": (0.22, 1.50, 0.30), "elbowL": (0.8, -0.6, 0.6), "rollR": -20, "rollL": -10,
+    "handL": (0.30, 1.48, 0.28), "elbowL": (0.9, -0.5, 0.4), "rollR": -20, "rollL": -10,
     "footL": (0.16, 0, 0.20, 14, 0), "footR": (-0.16, 0, -0.12, -14, 16), "kneeL": (0.25, 0, 1),
     "kneeR": (-0.25, 0, 1), "curlL": 16, "curlR": 16, "wristR": (14, 0, 0), "wristL": (8, 0, 0),
 }  # fmt: skip
 STEP_DOWN = {
     "pelvis": (0.0, -0.10, 0.16), "pelvis_turn": (8, 8, -3), "spine_turn": (8, -10, 2),
-    "neck_turn": (4, 2, 0), "head_turn": (6, 0, 0), "handL": (0.37, 0.88, 0.16),
-    "handR": (-0.38, 0.90, 0.06), "elbowL": (0.5, -0.3, -1), "elbowR": (-0.5, -0.3, -1),
+    "neck_turn": (4, 2, 0), "head_turn": (6, 0, 0), "handL": (0.43, 0.94, 0.14),
+    "handR": (-0.43, 0.94, 0.04), "elbowL": (0.5, -0.3, -1), "elbowR": (-0.5, -0.3, -1),
     "footR": (-0.11, -BLOCK_TOP, 0.46, -6, 0), "footL": (0.11, 0, 0.0, 10, 30),
     "kneeR": (-0.15, 0.2, 1), "kneeL": (0.2, 0, 1), "curlL": 14, "curlR": 20,
 }  # fmt: skip
 KNEEL = {
     "pelvis": (0, -0.405, -0.02), "pelvis_turn": (5, 6, 0), "spine_turn": (9, -6, 2),
-    "neck_turn": (8, -8, 0), "head_turn": (8, -8, 0), "handL": (0.23, 0.66, 0.38),
-    "handR": (-0.34, 0.64, 0.12), "elbowL": (0.9, 0, -0.7), "elbowR": (-0.7, 0, -1), "rollL": 10,
+    "neck_turn": (8, -8, 0), "head_turn": (8, -8, 0), "handL": (0.25, 0.70, 0.40),
+    "handR": (-0.41, 0.66, 0.10), "elbowL": (0.9, 0, -0.7), "elbowR": (-0.7, 0, -1), "rollL": 10,
     "footL": (0.14, 0, 0.43, 8, 0), "footR": (-0.11, 0.016, -0.40, -2, 72), "kneeL": (0.18, 0.6, 1),
     "kneeR": (-0.05, -1, 0.35), "curlL": 22, "curlR": 20, "wristL": (14, 0, 0),
 }  # fmt: skip
@@ -91,7 +91,7 @@ KEYS = (
     (0.00, STRIDE, (0, 0, -0.95)),
     (0.46, mirrored(STRIDE), (0, 0, -0.395)),
     (0.98, STEP_UP, (0, 0, 0.0)),
-    (1.42, {"pelvis": (0, -0.02, 0.02), "handL": (0.34, 0.90, 0.06), "handR": (-0.32, 1.20, 0.30)},
+    (1.42, {"pelvis": (0, -0.02, 0.02), "handL": (0.41, 0.94, 0.04), "handR": (-0.36, 1.24, 0.28)},
      (0, BLOCK_TOP, 0.34)),
     (1.95, REACH, (0, BLOCK_TOP, 0.34)),
     (2.20, REACH, (0, BLOCK_TOP, 0.34)),
@@ -166,9 +166,8 @@ def _stepping(keys: np.ndarray, seconds: float) -> np.ndarray:
     out = a + (b - a) * swing
     distance = np.hypot(*(b - a)[[0, 2]])
     if distance > 0.02:
-        rise = max(b[1] - a[1], 0.0)
-        out[1] += min(0.12, 0.03 + 0.20 * distance + 0.4 * rise) * np.sin(np.pi * swing) ** 2
-        out[1] += 0.55 * abs(b[1] - a[1]) * np.sin(np.pi * swing) * (rise > 0.05 or b[1] < a[1] - 0.05)
+        out[1] += min(0.09, 0.03 + 0.15 * distance) * np.sin(np.pi * swing) ** 2
+        out[1] += 0.30 * abs(b[1] - a[1]) * np.sin(np.pi * swing) * (abs(b[1] - a[1]) > 0.05)
         out[4] += 16 * np.sin(np.pi * min(swing * 1.3, 1)) * (distance > 0.05)
     return out
 

@@ -55,6 +55,17 @@ class Rows:
     def __len__(self) -> int:
         return len(self.soft)
 
+    def joined(self, other: Rows | None) -> Rows:
+        """These rows, then the others."""
+        if other is None:
+            return self
+        return Rows(
+            *(
+                np.concatenate([getattr(self, name), getattr(other, name)])
+                for name in Rows.__dataclass_fields__
+            )
+        )
+
     def stiffer(self, factor: float) -> Rows:
         """The same rows pushing `factor` times as hard."""
         return replace(self, stiffness=self.stiffness * factor)
@@ -156,4 +167,4 @@ def misses(points: Points, rows: Rows, slip: float = DEFAULT.row_slip) -> tuple[
     """How far each row is under its hard gap, (m,) m (0 when it holds), and which fail beyond `slip`."""
     gaps = np.einsum("ij,ij->i", points[rows.ends[:, 0]] - points[rows.ends[:, 1]], rows.normal)
     missing = np.maximum(rows.hard - gaps, 0.0)
-    return missing, missing > slip * rows.hard
+    return missing, (missing > 0) & (missing > slip * rows.hard)

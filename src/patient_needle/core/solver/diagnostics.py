@@ -41,18 +41,28 @@ class FrameTally:
 
 @dataclass(frozen=True)
 class Stretch:
-    """Edge lengths over rest: 99th percentile and worst, as strain, and the edge of the worst."""
+    """Strain of simulated edges: 99th percentile, worst and the edge of the worst; `held` is the worst strain
+    of edges between two held vertices, which the animation gives them.
+    """
 
     p99: float
     worst: float
     worst_edge: tuple[int, int]
+    held: float
 
 
 def stretch(cloth: Cloth, points: Points) -> Stretch:
     """Strain of the cloth's edges at points (n, 3) m."""
     a, b = cloth.topology.edges[:, 0], cloth.topology.edges[:, 1]
     strain = np.linalg.norm(points[a] - points[b], axis=1) / cloth.rest_lengths - 1
-    worst = int(np.argmax(strain))
+    held = cloth.held[a] & cloth.held[b]
+    given = float(strain[held].max()) if held.any() else 0.0
+    if held.all():
+        return Stretch(0.0, 0.0, (int(a[0]), int(b[0])), given)
+    worst = int(np.argmax(np.where(held, -np.inf, strain)))
     return Stretch(
-        float(np.percentile(strain, 99)), float(strain[worst]), (int(a[worst]), int(b[worst]))
+        float(np.percentile(strain[~held], 99)),
+        float(strain[worst]),
+        (int(a[worst]), int(b[worst])),
+        given,
     )

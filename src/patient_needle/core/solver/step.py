@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..contact.anchors import after_slip, anchor_points, with_newcomers
+from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
 from ..contact.pairs import PairFinder
 from ..contact.rows import Rows, Surroundings, armed, build_rows, misses, nearest_carriers
@@ -102,8 +103,13 @@ class Engine:
         with tally.stage("search"):
             self._finder.begin(start, goal)
             rows, nearest = self._rows(goal, state.released, surround.around, tally)
+            easing = easing_rows(
+                self._finder.colliders, start, goal, state.released, surround.around, self._stiffness
+            )
         friction = self._friction(state, start, goal, nearest, surround.around)
-        goal, contact = self._touching(terms, rows, goal, friction, state, surround, step, tally)
+        goal, contact = self._touching(
+            terms, rows, easing, goal, friction, state, surround, step, tally
+        )
         with tally.stage("filter"):
             filtered = self._filter.run(start, goal, surround.around, state.released)
         _note(tally, filtered, contact)
@@ -154,13 +160,13 @@ class Engine:
         return _Friction(anchors, points, held_on, coefficient)
 
     def _touching(  # type: ignore[no-untyped-def]
-        self, terms, rows, goal, friction, state, surround, step, tally
+        self, terms, rows, easing, goal, friction, state, surround, step, tally
     ):
         """Solve with contact; solve again while the true motion brings rows that the solution misses."""
         passes, count = self.patience.newton_passes, self.cloth.count
         for accept in range(ACCEPT_ROUNDS):
             contact = Contact(
-                rows, goal, friction.points, friction.held_on, friction.coefficient, self._stiffness
+                rows.joined(easing), goal, friction.points, friction.held_on, friction.coefficient, self._stiffness
             )
             goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally)
             with tally.stage("search"):

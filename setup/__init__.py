@@ -1,0 +1,1 @@
+"""Setting up a fresh machine. Standard library only."""

@@ -1,0 +1,101 @@
+"""The launcher's commands and what each needs set up."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from . import machine
+from .machine import ROOT, Missing, call, say
+
+USAGE = """usage: ./needle COMMAND [ARGUMENTS]
+
+  sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|abc] [--resume]
+           simulate a shot file: one cache per garment and report.json
+  bench    measure the engine and write docs/benchmarks.md
+  doctor   versions, cores, threading layer, disk
+  schema   print the shot file's JSON Schema
+  check    format, lint, types, layers, licences, schema, front end
+  test     set up, check, all tests
+"""
+
+
+def run(arguments: list[str]) -> int:
+    """Run one command; the exit code says how it went."""
+    command, rest = (arguments[0], arguments[1:]) if arguments else ("", [])
+    commands: dict[str, Callable[[list[str]], int]] = {
+        "sim": lambda rest: _product("sim", rest),
+        "schema": lambda rest: _product("schema", rest),
+        "doctor": lambda rest: _product("doctor", rest),
+        "bench": _bench,
+        "check": lambda rest: _check(),
+        "test": _test,
+    }
+    if command not in commands:
+        print(USAGE, end="", file=sys.stdout if command in ("", "-h", "--help", "help") else sys.stderr)
+        return 0 if command in ("-h", "--help", "help") else 2
+    try:
+        machine.check_python()
+        return commands[command](rest)
+    except Missing as missing:
+        print(f"needle: {missing}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def _product(command: str, rest: list[str]) -> int:
+    """One of the product's own commands, in its environment, in place of this process."""
+    interpreter = machine.python_packages()
+    if command == "sim":
+        machine.kernels(interpreter)
+    sys.stdout.flush()
+    os.execv(interpreter, [str(interpreter), "-m", "patient_needle.bootstrap.cli", command, *rest])
+
+
+def _bench(rest: list[str]) -> int:
+    interpreter = machine.python_packages()
+    machine.kernels(interpreter)
+    return subprocess.run([interpreter, "-m", "benchmarks", *rest], cwd=ROOT, check=False).returncode
+
+
+def _check() -> int:
+    interpreter = machine.python_packages()
+    tools = interpreter.parent
+    frontend = machine.node_packages()
+    steps: list[tuple[str, list[object], Path]] = [
+        ("format", [tools / "ruff", "format", "--check", "--quiet", "."], ROOT),
+        ("lint", [tools / "ruff", "check", "--quiet", "."], ROOT),
+        ("types", [tools / "mypy"], ROOT),
+        ("layers", [tools / "lint-imports"], ROOT),
+        ("licences", [interpreter, "-m", "setup.licences"], ROOT),
+        ("schema", [
+            interpreter, "-m", "patient_needle.bootstrap.cli", "schema", "--check",
+            ROOT / "docs" / "shot-file.schema.json",
+        ], ROOT),
+        ("front end: lint", ["npm", "run", "--silent", "lint"], frontend),
+        ("front end: build", ["npm", "run", "--silent", "build"], frontend),
+    ]  # fmt: skip
+    failed = []
+    for name, command, folder in steps:
+        say(f"check {name}")
+        if call(*command, cwd=folder) != 0:
+            failed.append(name)
+    if failed:
+        print(f"needle: these checks failed: {', '.join(failed)}", file=sys.stderr)
+    return 1 if failed else 0
+
+
+def _test(rest: list[str]) -> int:
+    """Set up, check, then every test; arguments go to pytest."""
+    interpreter = machine.python_packages()
+    checked = _check()
+    machine.kernels(interpreter)
+    say("front-end tests")
+    front = call("npm", "run", "--silent", "test", cwd=ROOT / "frontend")
+    say("tests")
+    back = call(interpreter, "-m", "pytest", *rest)
+    return max(checked, abs(front), abs(back))

@@ -1,0 +1,152 @@
+"""The commands behind ./needle that need the product's own packages: sim, bench, warm, doctor, schema."""
+
+from __future__ import annotations
+
+from . import environment
+
+environment.prepare()
+
+import json  # noqa: E402
+import sys  # noqa: E402
+import time  # noqa: E402
+from pathlib import Path  # noqa: E402
+from typing import Annotated  # noqa: E402
+
+import typer  # noqa: E402
+
+from ..core.model.errors import NeedleError, ShotError  # noqa: E402
+from ..core.model.patience import ALL  # noqa: E402
+from ..formats.registry import cache_endings  # noqa: E402
+from ..formats.shot_file import shot_file_schema  # noqa: E402
+from . import headless, warming  # noqa: E402
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, help="Patient Needle")
+
+
+@app.callback()
+def _root() -> None:
+    """Drapes, simulates and caches garment cloth."""
+
+
+@app.command()
+def sim(
+    shot: Annotated[Path, typer.Argument(help="The shot file, JSON")],
+    out: Annotated[Path, typer.Option(help="Folder for the caches and report.json")],
+    frames: Annotated[str | None, typer.Option(help="A:B, instead of the shot's own range")] = None,
+    patience: Annotated[str | None, typer.Option(help=" | ".join(ALL))] = None,
+    threads: Annotated[int | None, typer.Option(min=1, help="At most what the machine has")] = None,
+    format: Annotated[str, typer.Option(help="pc2 or abc")] = "pc2",  # noqa: A002
+    resume: Annotated[bool, typer.Option("--resume", help="Go on with a stopped run")] = False,
+) -> None:
+    """Simulate every garment of a shot: one cache per garment, and report.json."""
+    try:
+        request = headless.Request(
+            shot, out, _range(frames), _patience(patience), _ending(format), resume,
+            environment.use_threads(threads),
+        )  # fmt: skip
+        report = headless.simulate_shot(request, _Teller())
+    except NeedleError as error:
+        typer.echo(f"needle: {error.line()}", err=True)
+        raise typer.Exit(1) from None
+    except KeyboardInterrupt:
+        typer.echo("\nStopped. The cache holds the finished frames; go on with --resume.", err=True)
+        raise typer.Exit(130) from None
+    typer.echo(f"Report: {report}")
+
+
+def _range(text: str | None) -> tuple[int, int] | None:
+    if text is None:
+        return None
+    try:
+        first, last = (int(part) for part in text.split(":"))
+    except ValueError:
+        raise ShotError(
+            f"'{text}' is not a frame range", where="--frames", remedy="Write it as 1001:1048"
+        ) from None
+    return first, last
+
+
+def _patience(name: str | None) -> str | None:
+    if name is not None and name not in ALL:
+        raise ShotError(
+            f"'{name}' is not a patience", where="--patience", remedy=f"Use one of {', '.join(ALL)}"
+        )
+    return name
+
+
+def _ending(name: str) -> str:
+    if f".{name}" not in cache_endings():
+        known = ", ".join(ending[1:] for ending in cache_endings())
+        raise ShotError(f"'{name}' is not a cache format", where="--format", remedy=f"Use one of {known}")
+    return name
+
+
+class _Teller:
+    """One line per frame on a terminal that is watched, every tenth frame in a log."""
+
+    def __init__(self) -> None:
+        self._start = time.monotonic()
+        self._begun: int | None = None
+
+    def __call__(self, progress: headless.Progress) -> None:
+        if self._begun is None:
+            self._begun = progress.done - 1
+        spent = time.monotonic() - self._start
+        each = spent / (progress.done - self._begun)
+        left = each * (progress.total - progress.done)
+        result = progress.result
+        where = "run-in" if not result.delivered else "shot"
+        line = (
+            f"{progress.garment}: frame {result.frame} ({where}), {progress.done} of {progress.total}, "
+            f"{each:.2f} s a frame, {left:.0f} s left, stretch p99 {result.stretch.p99:.1%}, "
+            f"{result.crossing_colliders} through colliders"
+        )
+        if sys.stdout.isatty():
+            end = "\n" if progress.done == progress.total else ""
+            sys.stdout.write(f"\r\x1b[2K{line}{end}")
+        elif progress.done % 10 == 0 or progress.done == progress.total:
+            sys.stdout.write(line + "\n")
+        sys.stdout.flush()
+
+
+@app.command()
+def warm() -> None:
+    """Compile the engine's kernels once, showing how far it is."""
+    warming.warm(lambda done, total, what: typer.echo(f"  compiling {done} of {total}: {what}"))
+
+
+@app.command()
+def doctor() -> None:
+    """Versions, cores, threading layer and disk."""
+    import numba
+
+    environment.use_threads(None)
+    warming.touch_threads()
+    for name, version in environment.versions().items():
+        typer.echo(f"{name:16} {version}")
+    typer.echo(f"{'processor':16} {environment.processor()}")
+    typer.echo(f"{'threads':16} {numba.get_num_threads()}")
+    typer.echo(f"{'threading layer':16} {numba.threading_layer()}")
+    typer.echo(f"{'free disk':16} {environment.free_disk(Path.cwd()):.1f} GB")
+
+
+@app.command()
+def schema(
+    check: Annotated[Path | None, typer.Option(help="Fail when this file differs")] = None,
+) -> None:
+    """The JSON Schema of the shot file."""
+    text = json.dumps(shot_file_schema(), indent=1) + "\n"
+    if check is None:
+        typer.echo(text, nl=False)
+    elif not check.exists() or check.read_text() != text:
+        typer.echo(f"{check} is out of date: write it again with ./needle schema", err=True)
+        raise typer.Exit(1)
+
+
+def main() -> None:
+    """Entry point."""
+    app()
+
+
+if __name__ == "__main__":
+    main()

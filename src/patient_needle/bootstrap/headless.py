@@ -1,0 +1,328 @@
+"""A shot file in, caches and a report out, with no server and no database.
+
+While a garment runs its finished frames stand in OUT/.work/<garment>: positions as float32, one file per
+frame, a line of the report each, and the latest state in full. A stopped run leaves a valid cache of what
+is finished, and `resume` goes on from the latest state to the same bits as a run that was never stopped.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from ..core.contact.anchors import Anchors
+from ..core.craft.checks import check_plan
+from ..core.craft.plan import Garment, ShotPlan
+from ..core.craft.simulate import FrameResult, GarmentRun
+from ..core.model.errors import ResumeError
+from ..core.model.mesh import Mesh
+from ..core.model.patience import ALL
+from ..core.solver.state import ClothState
+from ..formats.registry import CacheTiming, write_cache
+from ..formats.shot_file import assemble, read_shot_file
+from ..formats.shot_file.assemble import named_files
+from ..formats.whole_file import replacing
+from .environment import processor, versions
+
+WORK = ".work"
+
+
+@dataclass(frozen=True)
+class Request:
+    """What to run: shot file, output folder, and what replaces the shot's own frames or patience."""
+
+    shot: Path
+    out: Path
+    frames: tuple[int, int] | None = None
+    patience: str | None = None
+    cache_format: str = "pc2"
+    resume: bool = False
+    threads: int = 1
+
+
+@dataclass(frozen=True)
+class Progress:
+    """One finished frame: the garment, how far its run is, and the frame."""
+
+    garment: str
+    done: int
+    total: int
+    result: FrameResult
+
+
+def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
+    """Run every garment of a shot and return the report's path.
+
+    KeyboardInterrupt is passed on after a valid cache of the finished frames was written.
+    """
+    plan = _plan(request)
+    check_plan(plan)
+    mark = fingerprint(request, plan)
+    runs = [(garment, GarmentRun(plan, garment)) for garment in plan.garments]
+    request.out.mkdir(parents=True, exist_ok=True)
+    desks = {garment.name: _Desk(request, garment.name, mark) for garment, _ in runs}
+    try:
+        for garment, run in runs:
+            _run_garment(plan, garment, run, desks[garment.name], told)
+    finally:
+        for garment, _ in runs:
+            desks[garment.name].write_cache(plan, garment, request.cache_format)
+        report = _write_report(request, plan, desks)
+    for desk in desks.values():
+        desk.clear()
+    return report
+
+
+def _plan(request: Request) -> ShotPlan:
+    plan = assemble(read_shot_file(request.shot), request.shot.parent)
+    if request.frames is not None:
+        first, last = request.frames
+        plan = replace(plan, frames=(plan.frames[0], last) if first <= plan.frames[0] else (first, last))
+    if request.patience is not None:
+        plan = replace(plan, patience=ALL[request.patience])
+    return plan
+
+
+def fingerprint(request: Request, plan: ShotPlan) -> str:
+    """SHA-256 over everything that determines the result: inputs, options, versions. Not threads, not the last
+    frame, so that a run may be extended.
+    """
+    digest = hashlib.sha256()
+    digest.update(request.shot.read_bytes())
+    for path in named_files(read_shot_file(request.shot), request.shot.parent):
+        digest.update(path.read_bytes())
+    settings = {
+        "first": plan.frames[0],
+        "patience": plan.patience.name,
+        "versions": versions(),
+        "processor": processor(),
+        "engine": engine_hash(),
+    }
+    digest.update(json.dumps(settings, sort_keys=True).encode())
+    return digest.hexdigest()
+
+
+def engine_hash() -> str:
+    """SHA-256 of the core's source, the same for the same code."""
+    core = Path(__file__).parent.parent / "core"
+    digest = hashlib.sha256()
+    for path in sorted(core.rglob("*.py")):
+        digest.update(path.relative_to(core).as_posix().encode() + b"\0" + path.read_bytes())
+    return digest.hexdigest()
+
+
+def _run_garment(
+    plan: ShotPlan,
+    garment: Garment,
+    run: GarmentRun,
+    desk: _Desk,
+    told: Callable[[Progress], None],
+) -> None:
+    state, last_done = desk.resumed() or (run.start(), plan.first_simulated)
+    total = plan.frames[1] - plan.first_simulated
+    if last_done == plan.first_simulated and plan.run_in.length == 0:
+        desk.keep_first(plan.frames[0], state)
+    for result in run.frames(state, last_done, plan.frames[1]):
+        desk.keep(result)
+        told(Progress(garment.name, result.frame - plan.first_simulated, total, result))
+
+
+class _Desk:
+    """The working folder of one garment's run."""
+
+    def __init__(self, request: Request, garment: str, mark: str) -> None:
+        self._folder = request.out / WORK / garment
+        self._cache = request.out / f"{garment}.{request.cache_format}"
+        self.records: list[dict[str, object]] = []
+        known = self._folder / "fingerprint"
+        if request.resume:
+            if not known.exists():
+                raise ResumeError(
+                    "there is no stopped run to go on from",
+                    where=str(self._folder),
+                    remedy="Start it without --resume",
+                )
+            if known.read_text() != mark:
+                raise ResumeError(
+                    "the stopped run was made from other inputs",
+                    where=str(self._folder),
+                    remedy="Put the inputs back, or start again without --resume",
+                )
+        else:
+            shutil.rmtree(self._folder, ignore_errors=True)
+            self._folder.mkdir(parents=True)
+            known.write_text(mark)
+
+    def resumed(self) -> tuple[ClothState, int] | None:
+        """The latest state and its frame, or None when nothing is finished."""
+        path = self._folder / "state.npz"
+        if not path.exists():
+            return None
+        state, frame = load_state(path)
+        lines = (self._folder / "frames.jsonl").read_text().splitlines()
+        self.records = [r for r in map(json.loads, lines) if r["frame"] <= frame]
+        _write_lines(self._folder / "frames.jsonl", self.records)
+        return state, frame
+
+    def keep_first(self, frame: int, state: ClothState) -> None:
+        """The start itself is the first frame when there is no run-in."""
+        self._save_positions(frame, state)
+
+    def keep(self, result: FrameResult) -> None:
+        """Commit one frame: positions and report first, the state last."""
+        record = frame_record(result)
+        self.records.append(record)
+        if result.delivered:
+            self._save_positions(result.frame, result.state)
+        with (self._folder / "frames.jsonl").open("a") as stream:
+            stream.write(json.dumps(record) + "\n")
+        save_state(self._folder / "state.npz", result.state, result.frame)
+
+    def _save_positions(self, frame: int, state: ClothState) -> None:
+        with replacing(self._folder / f"{frame:08d}.npy") as part, part.open("wb") as stream:
+            np.save(stream, state.positions.astype(np.float32))
+
+    def write_cache(self, plan: ShotPlan, garment: Garment, ending: str) -> None:
+        """The cache of every finished frame, if there is one."""
+        paths = sorted(self._folder.glob("[0-9]*.npy"))
+        if not paths:
+            return
+        timing = CacheTiming(plan.frames[0], plan.frame_rate)
+        write_cache(self._cache, _named(garment), _frames(paths), timing)
+
+    def clear(self) -> None:
+        """Remove the working folder of a finished run."""
+        shutil.rmtree(self._folder)
+        if not any(self._folder.parent.iterdir()):
+            self._folder.parent.rmdir()
+
+
+def _named(garment: Garment) -> Mesh:
+    return replace(garment.mesh, name=garment.name.replace(" ", "_"))
+
+
+def _frames(paths: list[Path]) -> Iterator[np.ndarray]:
+    for path in paths:
+        yield np.load(path)
+
+
+def _write_lines(path: Path, records: list[dict[str, object]]) -> None:
+    with replacing(path) as part:
+        part.write_text("".join(json.dumps(record) + "\n" for record in records))
+
+
+def save_state(path: Path, state: ClothState, frame: int) -> None:
+    """Everything a run needs to go on to the same bits."""
+    with replacing(path) as part, part.open("wb") as stream:
+        np.savez(
+            stream,
+            frame=frame,
+            positions=state.positions,
+            velocities=state.velocities,
+            positions_before=state.positions_before,
+            velocities_before=state.velocities_before,
+            last_step=state.last_step,
+            anchor_triangle=state.anchors.triangle,
+            anchor_coordinates=state.anchors.coordinates,
+            released=state.released,
+        )
+        stream.flush()
+        os.fsync(stream.fileno())
+
+
+def load_state(path: Path) -> tuple[ClothState, int]:
+    """A state saved by `save_state` and its frame."""
+    with np.load(path) as data:
+        anchors = Anchors(data["anchor_triangle"], data["anchor_coordinates"])
+        state = ClothState(
+            data["positions"], data["velocities"], data["positions_before"], data["velocities_before"],
+            float(data["last_step"]), anchors, data["released"],
+        )  # fmt: skip
+        return state, int(data["frame"])
+
+
+def frame_record(result: FrameResult) -> dict[str, object]:
+    """One frame of the report."""
+    tally, stretch = result.tally, result.stretch
+    return {
+        "frame": result.frame,
+        "delivered": result.delivered,
+        "milliseconds": {stage: round(ms, 2) for stage, ms in tally.milliseconds.items()},
+        "substeps": tally.substeps,
+        "newton_passes": tally.newton_passes,
+        "cg_iterations": tally.cg_iterations,
+        "accept_rounds": tally.accept_rounds,
+        "stretch": {
+            "p99": round(stretch.p99, 5),
+            "worst": round(stretch.worst, 5),
+            "worst_edge": list(stretch.worst_edge),
+            "held_worst": round(stretch.held, 5),
+        },
+        "intersections": {
+            "in_the_body": result.crossing_colliders,
+            "through_itself": result.crossing_itself,
+        },
+        "filter": {
+            "moved_mm": round(tally.filter_moved * 1e3, 4),
+            "cuts": tally.cuts,
+            "let_go": tally.let_go,
+        },
+        "fastest_vertex_m_s": round(result.fastest_vertex, 4),
+        "fastest_collider_m_s": round(result.fastest_collider, 4),
+        "snags": [
+            {
+                "kind": snag.kind,
+                "count": snag.count,
+                "place_m": [round(v, 4) for v in snag.place],
+                "with": snag.with_what,
+            }
+            for snag in result.snags
+        ],
+    }
+
+
+def _write_report(request: Request, plan: ShotPlan, desks: dict[str, _Desk]) -> Path:
+    path = request.out / "report.json"
+    garments = {}
+    for name, desk in desks.items():
+        delivered = [r for r in desk.records if r["delivered"]]
+        garments[name] = {"totals": _totals(desk.records, delivered), "frames": desk.records}
+    report = {
+        "format": "patient-needle-report",
+        "version": 1,
+        "shot": plan.name,
+        "frames": list(plan.frames),
+        "patience": plan.patience.name,
+        "threads": request.threads,
+        "seeds": {},
+        "versions": versions(),
+        "processor": processor(),
+        "engine": engine_hash(),
+        "garments": garments,
+    }
+    with replacing(path) as part:
+        part.write_text(json.dumps(report, indent=1) + "\n")
+    return path
+
+
+def _totals(records: list, delivered: list) -> dict[str, object]:  # type: ignore[type-arg]
+    if not records:
+        return {"simulated_frames": 0, "delivered_frames": 0}
+    spent = [sum(r["milliseconds"].values()) for r in records]
+    return {
+        "simulated_frames": len(records),
+        "delivered_frames": len(delivered),
+        "seconds": round(sum(spent) / 1e3, 2),
+        "median_ms_per_frame": round(float(np.median(spent)), 1),
+        "worst_p99_stretch": max((r["stretch"]["p99"] for r in delivered), default=0.0),
+        "frames_in_the_body": sum(r["intersections"]["in_the_body"] > 0 for r in delivered),
+        "frames_through_itself": sum(r["intersections"]["through_itself"] > 0 for r in delivered),
+        "filter_moved_mm": max(r["filter"]["moved_mm"] for r in records),
+    }

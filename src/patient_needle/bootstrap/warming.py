@@ -1,0 +1,58 @@
+"""Compiling the engine's kernels before anybody waits for them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from ..core.contact.rows import Surroundings
+from ..core.geometry.material import drawn_directions
+from ..core.model.fabric import Fabric
+from ..core.model.patience import FIRST_LOOK
+from ..core.solver.cloth import build_cloth
+from ..core.solver.diagnostics import FrameTally
+from ..core.solver.gather import total
+from ..core.solver.state import at_rest
+from ..core.solver.step import Engine, Surround
+
+
+def warm(told: Callable[[int, int, str], None]) -> None:
+    """Run each stage once on a tiny scene; kernels that were compiled before load at once."""
+    stages = (
+        ("sums", touch_threads),
+        ("cloth without contact", lambda: _tiny(0)),
+        ("search, contact and filter", lambda: _tiny(6)),
+    )
+    for index, (what, run) in enumerate(stages, 1):
+        told(index, len(stages), what)
+        run()
+
+
+def touch_threads() -> None:
+    """Start the threading layer."""
+    total(np.ones(3))
+    _tiny(0)
+
+
+def _tiny(substeps: int) -> None:
+    """A square of cloth that falls onto a slab; without substeps, only one step in free air."""
+    grid = np.stack(np.meshgrid(np.arange(4), np.arange(4), indexing="ij"), -1).reshape(-1, 2) * 0.01
+    points = np.stack([grid[:, 0], np.full(16, 0.004), grid[:, 1]], 1)
+    cells = [(4 * i + j, 4 * i + j + 1, 4 * i + j + 5, 4 * i + j + 4) for i in range(3) for j in range(3)]
+    triangles = np.array([t for a, b, c, d in cells for t in ((a, b, c), (a, c, d))], np.int32)
+    slab = points - [0.0, 0.004, 0.0]
+    cloth = build_cloth(
+        "tiny", points, triangles, drawn_directions(points, triangles, np.array([0.0, 0, 1])),
+        Fabric("tiny"), np.zeros(16, bool),
+    )  # fmt: skip
+    colliders = slab if substeps else np.zeros((0, 3))
+    faces = triangles if substeps else np.zeros((0, 3), np.int32)
+    engine = Engine(cloth, colliders, faces, FIRST_LOOK, np.array([0, -9.81, 0]), 0.1, 0.003)
+    around = Surroundings(
+        np.full(len(faces), 0.003), np.full(len(faces), 0.3), np.zeros(len(faces), np.int32), np.zeros(1, np.int32)
+    )
+    state = at_rest(points, 1)
+    for _ in range(max(1, substeps)):
+        surround = Surround(colliders, colliders, np.zeros((0, 3)), around)
+        state = engine.step(state, surround, 0.01, FrameTally())
