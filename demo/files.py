@@ -38,9 +38,7 @@ class _Blob:
 
     def add(self, array: np.ndarray, kind: str, component: int, target: int | None = None) -> int:
         self.data += b"\0" * (-len(self.data) % 4)
-        view = gltf.BufferView(
-            buffer=0, byteOffset=len(self.data), byteLength=array.nbytes, target=target
-        )
+        view = gltf.BufferView(buffer=0, byteOffset=len(self.data), byteLength=array.nbytes, target=target)
         self.data += np.ascontiguousarray(array).tobytes()
         self._document.bufferViews.append(view)
         flat = array.reshape(len(array), -1) if array.ndim > 1 else array.reshape(-1, 1)
@@ -87,17 +85,13 @@ def write_glb(path: Path, character: Character) -> None:
     document.skins.append(
         gltf.Skin(
             joints=list(range(count)),
-            inverseBindMatrices=blob.add(
-                inverse.transpose(0, 2, 1).astype("<f4"), "MAT4", gltf.FLOAT
-            ),
+            inverseBindMatrices=blob.add(inverse.transpose(0, 2, 1).astype("<f4"), "MAT4", gltf.FLOAT),
         )
     )
     for joint, (name, parent) in enumerate(zip(character.names, character.parents, strict=True)):
         offset = character.places[joint] - (character.places[parent] if parent >= 0 else 0)
         children = np.flatnonzero(np.asarray(character.parents) == joint).tolist()
-        document.nodes.append(
-            gltf.Node(name=name, translation=offset.tolist(), children=children)
-        )
+        document.nodes.append(gltf.Node(name=name, translation=offset.tolist(), children=children))
     document.nodes.append(gltf.Node(name=character.name, mesh=0, skin=0))
     document.scenes.append(gltf.Scene(nodes=[0, count]))
     document.scene = 0
@@ -112,9 +106,7 @@ def _animation(blob: _Blob, character: Character) -> gltf.Animation:
     times = np.arange(len(character.rotations)) / character.rate
     clock = blob.add(times.astype("<f4"), "SCALAR", gltf.FLOAT)
     moves = [(0, "translation", character.translations, "VEC3")]
-    moves += [
-        (j, "rotation", character.rotations[:, j], "VEC4") for j in range(len(character.names))
-    ]
+    moves += [(j, "rotation", character.rotations[:, j], "VEC4") for j in range(len(character.names))]
     animation = gltf.Animation(name="performance")
     for joint, path, values, kind in moves:
         animation.samplers.append(
@@ -157,9 +149,7 @@ def joint_rotations(turns: np.ndarray, parents: np.ndarray) -> np.ndarray:
     frames, joints = turns.shape[:2]
     out = np.zeros((frames, joints, 4))
     for joint, parent in enumerate(parents):
-        local = turns[:, joint] if parent < 0 else (
-            turns[:, parent].transpose(0, 2, 1) @ turns[:, joint]
-        )
+        local = turns[:, joint] if parent < 0 else (turns[:, parent].transpose(0, 2, 1) @ turns[:, joint])
         out[:, joint] = Rotation.from_matrix(local).as_quat()
     for frame in range(1, frames):
         flipped = (out[frame] * out[frame - 1]).sum(1) < 0

@@ -24,7 +24,7 @@ class Shown:
 
 @dataclass(frozen=True)
 class View:
-    """Camera azimuth and height angle in degrees, what it looks at (m) and how tall the picture is there (m)."""
+    """Camera azimuth and height angle in degrees, what it looks at and the picture's height there, m."""
 
     azimuth: float = 28.0
     elevation: float = 8.0
@@ -91,9 +91,7 @@ def _camera(view: View, width: int, height: int):  # type: ignore[no-untyped-def
     toward = np.array([np.sin(a) * np.cos(e), np.sin(e), np.cos(a) * np.cos(e)])
     right = _unit(np.cross(-toward, [0, 1.0, 0]))
     up = np.cross(right, -toward)
-    x, y = np.meshgrid(
-        (np.arange(width) + 0.5 - width / 2) / height, 0.5 - (np.arange(height) + 0.5) / height
-    )
+    x, y = np.meshgrid((np.arange(width) + 0.5 - width / 2) / height, 0.5 - (np.arange(height) + 0.5) / height)
     distance = 5.0
     rays = -toward * distance + right * (x * view.height)[..., None] + up * (y * view.height)[..., None]
     rays = _unit(rays).reshape(-1, 3).astype(np.float32)
@@ -122,10 +120,9 @@ class _Lights:
             key += np.maximum((normal * toward).sum(1), 0) * self._free(from_here, toward)
             around = _unit(normal + _unit(self._rng.normal(size=(len(place), 3))))
             sky += self._free(from_here, around) * np.where(around[:, 1] > 0, 0.8 + 0.3 * around[:, 1], 0.5)
-        return (
-            (key / self._rays)[:, None] * np.array([0.95, 0.92, 0.87])
-            + (sky / self._rays)[:, None] * np.array([0.42, 0.44, 0.48])
-        )
+        return (key / self._rays)[:, None] * np.array([0.95, 0.92, 0.87]) + (sky / self._rays)[
+            :, None
+        ] * np.array([0.42, 0.44, 0.48])
 
     def open(self):  # type: ignore[no-untyped-def]
         return self._key[1] * np.array([0.95, 0.92, 0.87]) + np.array([0.42, 0.44, 0.48])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 
@@ -42,7 +44,7 @@ def turned_post(profile, sides: int):  # type: ignore[no-untyped-def]
     bottom, top = len(points), len(points) + 1
     points += [(0, profile[0][0], 0), (0, profile[-1][0], 0)]
     faces = []
-    for lower, upper in zip(rings, rings[1:], strict=False):
+    for lower, upper in pairwise(rings):
         for i in range(sides):
             k = (i + 1) % sides
             faces.append([int(lower[i]), int(lower[k]), int(upper[k]), int(upper[i])])

@@ -1,4 +1,4 @@
-"""The apron-skirt: fitted band at the waist, then two tiers that flare; unstructured triangles and some quads."""
+"""The apron-skirt: a fitted waistband, then two tiers that flare; unstructured triangles, some quads."""
 
 from __future__ import annotations
 
@@ -38,8 +38,8 @@ def outline(vertices: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 def flare(height: float) -> float:
     """How far the tiers stand off the fitted shape, m."""
     below_band, below_seam = max(0.0, BAND - height), max(0.0, SEAM - height)
-    seat = min(1.0, below_band / 0.10)
-    return 0.026 * seat * seat * (3 - 2 * seat) + 0.30 * below_band**1.1 + 0.34 * below_seam
+    seat = min(1.0, below_band / 0.13)
+    return 0.045 * seat * seat * (3 - 2 * seat) + 0.29 * below_band**1.1 + 0.34 * below_seam
 
 
 def _radius(hull: np.ndarray, rays: np.ndarray) -> np.ndarray:
@@ -101,9 +101,7 @@ def _border(form: Form, w: float, spacing: float) -> np.ndarray:
     ring = form.place(fine, np.full(2001, w))
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(ring, axis=0), axis=1))])
     count = round(length[-1] / spacing)
-    return np.stack(
-        [np.interp(np.arange(count) / count * length[-1], length, fine), np.full(count, w)], 1
-    )
+    return np.stack([np.interp(np.arange(count) / count * length[-1], length, fine), np.full(count, w)], 1)
 
 
 def _scattered(form: Form, spacing: float, borders, rng) -> np.ndarray:  # type: ignore[no-untyped-def]
@@ -147,9 +145,7 @@ def _evened(form: Form, param: np.ndarray, triangles: np.ndarray, fixed: int) ->
     turn = corners[:, :, 0]
     turn += 2 * np.pi * np.round((turn[:, :1] - turn) / (2 * np.pi))
     places = form.place(param[:, 0], param[:, 1])[triangles]
-    area = np.linalg.norm(
-        np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0]), axis=1
-    )
+    area = np.linalg.norm(np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0]), axis=1)
     pull, weight = np.zeros_like(param), np.zeros(len(param))
     centre = corners.mean(1)
     for k in range(3):

@@ -31,7 +31,7 @@ def run(arguments: list[str]) -> int:
         "schema": lambda rest: _product("schema", rest),
         "doctor": lambda rest: _product("doctor", rest),
         "bench": _bench,
-        "check": lambda rest: _check(),
+        "check": lambda _: _check(),
         "test": _test,
     }
     if command not in commands:

@@ -23,9 +23,7 @@ def turned(axis: str, degrees: float) -> np.ndarray:
     }[axis]
 
 
-ALONG_ARM = np.array(
-    [np.cos(np.radians(shape.ARM_DOWN)), -np.sin(np.radians(shape.ARM_DOWN)), 0.0]
-)
+ALONG_ARM = np.array([np.cos(np.radians(shape.ARM_DOWN)), -np.sin(np.radians(shape.ARM_DOWN)), 0.0])
 ABOVE_ARM = np.array([-ALONG_ARM[1], ALONG_ARM[0], 0.0])
 SHOULDER, ANKLE = np.array(shape.SHOULDER), np.array(shape.ANKLE)
 FOOT_TURN = turned("y", shape.TOES_OUT)
@@ -84,18 +82,12 @@ def ellipsoid(points, centre, radii, turns):  # type: ignore[no-untyped-def]
 def round_cone(points, start, end, first, last):  # type: ignore[no-untyped-def]
     start, along = np.array(start), np.array(end) - np.array(start)
     t = np.clip(((points - start) @ along) / (along @ along), 0, 1)
-    return np.linalg.norm(points - start - t[..., None] * along, axis=-1) - (
-        first + (last - first) * t
-    )
+    return np.linalg.norm(points - start - t[..., None] * along, axis=-1) - (first + (last - first) * t)
 
 
 ARM_TABLE = (
     *((*row, 2.1) for row in shape.ARM if row[0] < shape.UPPER_ARM + shape.FOREARM - 0.012),
-    *(
-        (row[0] + shape.UPPER_ARM + shape.FOREARM, *row[1:], 2.5)
-        for row in shape.HAND
-        if row[0] >= 0
-    ),
+    *((row[0] + shape.UPPER_ARM + shape.FOREARM, *row[1:], 2.5) for row in shape.HAND if row[0] >= 0),
 )
 PROFILES = {
     "trunk": Profile(shape.TRUNK, 0.012),
@@ -174,9 +166,7 @@ class Grid:
 
     def __init__(self, spacing: float) -> None:
         self.spacing = spacing
-        self.counts = np.array(
-            [round(1.52 / spacing) | 1, round(1.80 / spacing), round(0.50 / spacing)]
-        )
+        self.counts = np.array([round(1.52 / spacing) | 1, round(1.80 / spacing), round(0.50 / spacing)])
         self.origin = np.array([-(self.counts[0] - 1) / 2 * spacing, -0.03, -0.20])
 
     def empty(self) -> np.ndarray:
@@ -197,9 +187,7 @@ class Grid:
         first = np.maximum(np.floor((low - 0.045 - self.origin) / self.spacing).astype(int), 0)
         last = np.ceil((high + 0.045 - self.origin) / self.spacing).astype(int) + 1
         last = np.minimum(last, self.counts)
-        axes = [
-            self.origin[k] + self.spacing * np.arange(first[k], last[k]) for k in range(3)
-        ]
+        axes = [self.origin[k] + self.spacing * np.arange(first[k], last[k]) for k in range(3)]
         values = part(np.stack(np.meshgrid(*axes, indexing="ij"), -1))
         if even:
             slope = np.sqrt(sum(g * g for g in np.gradient(values, self.spacing)))
@@ -271,9 +259,7 @@ def _arms(grid: Grid) -> np.ndarray:
         np.array([tip[0] + 0.06, SHOULDER[1] + 0.09, 0.09]), _arm, 0.01, even=True,
     )  # fmt: skip
     for start, end, first, last, blend in shape.THUMB:
-        ends = [
-            wrist + ALONG_ARM * s + ABOVE_ARM * u + np.array([0, 0, v]) for s, u, v in (start, end)
-        ]
+        ends = [wrist + ALONG_ARM * s + ABOVE_ARM * u + np.array([0, 0, v]) for s, u, v in (start, end)]
         grid.cone(arms, *ends, first, last, blend)
     for (s, u, v), radii, blend in shape.ARM_RELIEFS:
         centre = SHOULDER + ALONG_ARM * s + ABOVE_ARM * u + np.array([0, 0, v])

@@ -82,17 +82,13 @@ class Solved:
 
     def _arm(self, side: str, sign: int) -> None:
         pose, mirror = self.pose, np.array([sign, 1, 1])
-        collar, upper, fore, hand = (
-            INDEX[name + side] for name in ("clav", "uparm", "forearm", "hand")
-        )
+        collar, upper, fore, hand = (INDEX[name + side] for name in ("clav", "uparm", "forearm", "hand"))
         up, forward = pose["collar" + side]
         self._hang(collar, euler(0, -sign * forward, sign * up))
         self._hang(upper, np.eye(3))
         target, pole = pose["hand" + side], pose["elbow" + side]
         share = pose["chest_space"]
-        target = (1 - share) * target + share * (
-            self.place[3] + self.turn[3] @ (target - PLACES[3])
-        )
+        target = (1 - share) * target + share * (self.place[3] + self.turn[3] @ (target - PLACES[3]))
         pole = (1 - share) * pole + share * (self.turn[3] @ pole)
         elbow, wrist = two_bones(self.place[upper], target, shape.UPPER_ARM, shape.FOREARM, pole)
         rest = frame(ALONG_ARM * mirror, np.array([0, 0, 1.0]))
@@ -111,9 +107,7 @@ class Solved:
         across = np.cross([0, 0, 1.0], ALONG_ARM * mirror) * sign
         self._hang(hand, about(np.array([0, 0, 1.0]), -sign * bend) @ about(across, -sideways))
         self.turn[hand] = roll @ self.turn[hand]
-        self._hang(
-            INDEX["fingers" + side], about(np.array([0, 0, 1.0]), -sign * float(pose["curl" + side]))
-        )
+        self._hang(INDEX["fingers" + side], about(np.array([0, 0, 1.0]), -sign * float(pose["curl" + side])))
 
     def _leg(self, side: str, sign: int) -> None:
         thigh, shank, foot, toes = (INDEX[name + side] for name in ("thigh", "shank", "foot", "toes"))
@@ -136,8 +130,7 @@ class Solved:
         rest_back = np.array([0, 0, -1.0])
         self.turn[thigh] = frame(first, back) @ frame(rest_first, rest_back).T
         self.turn[shank] = (
-            frame(second, np.cross(np.cross(first, back), second))
-            @ frame(rest_second, rest_back).T
+            frame(second, np.cross(np.cross(first, back), second)) @ frame(rest_second, rest_back).T
         )
         self.place[shank], self.place[foot], self.turn[foot] = knee, ankle, turn
         self.place[toes] = ankle + turn @ (PLACES[toes] - PLACES[foot])

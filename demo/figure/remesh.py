@@ -82,9 +82,7 @@ def collapse(points, triangles, size: Size, shortest: float, longest: float):  #
         rest = [k for k in ring if k not in (a, b)]
         if (np.linalg.norm(points[rest] - middle, axis=1) > longest * wanted[rest]).any():
             continue
-        if any(
-            _turns_over(points, triangles[f], (a, b), middle) for f in around[a] + around[b]
-        ):
+        if any(_turns_over(points, triangles[f], (a, b), middle) for f in around[a] + around[b]):
             continue
         points[a], target[b] = middle, a
         locked[list(ring)] = True

@@ -9,7 +9,15 @@ from scipy.sparse.linalg import factorized
 
 from . import profiles as shape
 from .field import (
-    ABOVE_ARM, ALONG_ARM, ANKLE, FOOT_TURN, PROFILES, SHOULDER, arm_frame, arm_section, trunk_section,
+    ABOVE_ARM,
+    ALONG_ARM,
+    ANKLE,
+    FOOT_TURN,
+    PROFILES,
+    SHOULDER,
+    arm_frame,
+    arm_section,
+    trunk_section,
 )  # fmt: skip
 from .surface import Surface
 
@@ -61,13 +69,10 @@ def skin_weights(surface: Surface) -> np.ndarray:
     raw = _first_weights(surface.vertices)
     raw /= raw.sum(1, keepdims=True)
     stiffness = -igl.cotmatrix(surface.vertices, surface.triangles.astype(np.int64))
-    mass = igl.massmatrix(
-        surface.vertices, surface.triangles.astype(np.int64), igl.MASSMATRIX_TYPE_VORONOI
-    )
+    mass = igl.massmatrix(surface.vertices, surface.triangles.astype(np.int64), igl.MASSMATRIX_TYPE_VORONOI)
     spread = _diffused(raw, mass, stiffness, 0.020)
     other_side = [
-        INDEX.get({"L": n[:-1] + "R", "R": n[:-1] + "L"}.get(n[-1], n), i)
-        for i, n in enumerate(NAMES)
+        INDEX.get({"L": n[:-1] + "R", "R": n[:-1] + "L"}.get(n[-1], n), i) for i, n in enumerate(NAMES)
     ]
     spread = (spread + spread[surface.mirror][:, other_side]) / 2
     spread = _diffused(_half_hips(spread), mass, stiffness, 0.012)

@@ -73,7 +73,7 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
             _run_garment(plan, garment, run, desks[garment.name], told)
     finally:
         for garment, _ in runs:
-            desks[garment.name].write_cache(plan, garment, request.cache_format)
+            desks[garment.name].write_cache(plan, garment)
         report = _write_report(request, plan, desks)
     for desk in desks.values():
         desk.clear()
@@ -189,7 +189,7 @@ class _Desk:
         with replacing(self._folder / f"{frame:08d}.npy") as part, part.open("wb") as stream:
             np.save(stream, state.positions.astype(np.float32))
 
-    def write_cache(self, plan: ShotPlan, garment: Garment, ending: str) -> None:
+    def write_cache(self, plan: ShotPlan, garment: Garment) -> None:
         """The cache of every finished frame, if there is one."""
         paths = sorted(self._folder.glob("[0-9]*.npy"))
         if not paths:
@@ -231,6 +231,7 @@ def save_state(path: Path, state: ClothState, frame: int) -> None:
             last_step=state.last_step,
             anchor_triangle=state.anchors.triangle,
             anchor_coordinates=state.anchors.coordinates,
+            pushed=state.pushed,
             released=state.released,
         )
         stream.flush()
@@ -243,7 +244,7 @@ def load_state(path: Path) -> tuple[ClothState, int]:
         anchors = Anchors(data["anchor_triangle"], data["anchor_coordinates"])
         state = ClothState(
             data["positions"], data["velocities"], data["positions_before"], data["velocities_before"],
-            float(data["last_step"]), anchors, data["released"],
+            float(data["last_step"]), anchors, data["pushed"], data["released"],
         )  # fmt: skip
         return state, int(data["frame"])
 

@@ -50,7 +50,10 @@ def _tiny(substeps: int) -> None:
     faces = triangles if substeps else np.zeros((0, 3), np.int32)
     engine = Engine(cloth, colliders, faces, FIRST_LOOK, np.array([0, -9.81, 0]), 0.1, 0.003)
     around = Surroundings(
-        np.full(len(faces), 0.003), np.full(len(faces), 0.3), np.zeros(len(faces), np.int32), np.zeros(1, np.int32)
+        np.full(len(faces), 0.003),
+        np.full(len(faces), 0.3),
+        np.zeros(len(faces), np.int32),
+        np.zeros(1, np.int32),
     )
     state = at_rest(points, 1)
     for _ in range(max(1, substeps)):

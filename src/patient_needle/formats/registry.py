@@ -37,13 +37,12 @@ def register(
     cache_writer: CacheWriter | None = None,
 ) -> None:
     """Make a format known by its file ending, such as ".obj"."""
-    for table, entry in (
-        (_mesh_readers, mesh_reader),
-        (_mesh_writers, mesh_writer),
-        (_cache_writers, cache_writer),
-    ):
-        if entry is not None:
-            table[ending] = entry  # type: ignore[index]
+    if mesh_reader is not None:
+        _mesh_readers[ending] = mesh_reader
+    if mesh_writer is not None:
+        _mesh_writers[ending] = mesh_writer
+    if cache_writer is not None:
+        _cache_writers[ending] = cache_writer
 
 
 def _find(table: dict, path: Path, what: str):  # type: ignore[no-untyped-def,type-arg]

@@ -60,9 +60,7 @@ class PathFilter:
         self._slack = slack
         self._tolerances = tolerances
 
-    def run(
-        self, start: Points, goal: Points, around: Surroundings, released: Flags
-    ) -> Filtered:
+    def run(self, start: Points, goal: Points, around: Surroundings, released: Flags) -> Filtered:
         """The end of a safe path from `start` toward `goal`, both (n, 3) m.
 
         The finder's search must have begun at `start`. `SolverError` when even letting go of every failing
@@ -87,22 +85,30 @@ class _Walk:
     def go(self, start: Points, goal: Points, depth: int) -> Points:
         if depth > 0:
             self._p._finder.begin(start, goal)
-        end = self._correct(start, goal, 1.0)
+        end = self._correct(goal, 1.0)
         if end is not None:
             return end
         if depth < DEEPEST_CUT:
             self.cuts += 1
             middle = self.go(start, 0.5 * (start + goal), depth + 1)
             return self.go(middle, goal, depth + 1)
-        return self._squeeze(start, goal)
+        return self._squeeze(goal)
 
     def _rows(self, end: Points) -> Rows:
         parent = self._p
         pairs = parent._finder.along(end, parent._slack)
         pairs = armed(pairs, self._around, self.released, len(self.released))
-        return build_rows(pairs, self._around, parent._prescribed, 0.0, parent._tolerances)
+        return build_rows(
+            pairs,
+            parent._finder.start,
+            parent._finder.colliders.triangles,
+            self._around,
+            parent._prescribed,
+            0.0,
+            parent._tolerances,
+        )
 
-    def _correct(self, start: Points, goal: Points, share: float) -> Points | None:
+    def _correct(self, goal: Points, share: float) -> Points | None:
         """A corrected end, or None; a round's corrections must stay within half the slack it was found with."""
         end = goal.copy()
         for _ in range(ROUNDS):
@@ -117,11 +123,11 @@ class _Walk:
                 return end
         return None
 
-    def _squeeze(self, start: Points, goal: Points) -> Points:
+    def _squeeze(self, goal: Points) -> Points:
         """Shrink the gap, then let go part by part, lowest rank first, until a path exists."""
         share = self._p._tolerances.pinch_share
         for attempt in range(LETTING_GO):
-            end = self._correct(start, goal, share)
+            end = self._correct(goal, share)
             if end is not None:
                 return end
             self._release(goal, share, everything=attempt >= 4)

@@ -49,9 +49,7 @@ class Pairs:
 
     def joined(self, other: Pairs) -> Pairs:
         """These pairs, then the others."""
-        return Pairs(
-            *(np.concatenate([getattr(self, n), getattr(other, n)]) for n in PAIR_FIELDS)
-        )
+        return Pairs(*(np.concatenate([getattr(self, n), getattr(other, n)]) for n in PAIR_FIELDS))
 
 
 PAIR_FIELDS = tuple(Pairs.__dataclass_fields__)
@@ -93,6 +91,12 @@ class PairFinder:
         pairs = self._query(start, predicted, self.margin, self.cloth.leaves)
         self._search = _Search(start, predicted.copy(), pairs)
 
+    @property
+    def start(self) -> Points:
+        """Where the present search began, (n, 3) m."""
+        assert self._search is not None, "begin() comes first"
+        return self._search.start
+
     def along(self, end: Points, slack: float) -> Pairs:
         """Pairs for the straight motion from the search's start to `end`, with `slack` m to spare."""
         search = self._search
@@ -109,9 +113,7 @@ class PairFinder:
         leaves = np.unique(self._leaf_of[touched]).astype(np.int32)
         search.predicted[: self.cloth_count][far] = end[: self.cloth_count][far]
         kept = search.pairs.only(~np.isin(search.pairs.owner, leaves))
-        search.pairs = kept.joined(
-            self._query(search.start, search.predicted, self.margin, leaves)
-        )
+        search.pairs = kept.joined(self._query(search.start, search.predicted, self.margin, leaves))
 
     def _query(self, start: Points, end: Points, slack: float, leaves: Indices) -> Pairs:
         motion = end - start
@@ -160,9 +162,7 @@ def ownership(triangles: Triangles) -> Indices:
     mask = np.zeros(len(triangles), np.int32)
     _, first = np.unique(triangles.ravel(), return_index=True)
     np.bitwise_or.at(mask, first // 3, (OWNS_VERTEX << (first % 3)).astype(np.int32))
-    sides = np.sort(
-        np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2), axis=1
-    )
+    sides = np.sort(np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
     _, first = np.unique(sides, axis=0, return_index=True)
     np.bitwise_or.at(mask, first // 3, (OWNS_EDGE << (first % 3)).astype(np.int32))
     return mask
@@ -199,9 +199,7 @@ def _pair_motion(motion, edge_edge, a, b, c, d):
             max(_relative2(motion, b, c), _relative2(motion, b, d)),
         )
     else:
-        squared = max(
-            _relative2(motion, a, b), max(_relative2(motion, a, c), _relative2(motion, a, d))
-        )
+        squared = max(_relative2(motion, a, b), max(_relative2(motion, a, c), _relative2(motion, a, d)))
     return np.sqrt(squared)
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Flags, Indices, Points, Scalars, Vectors
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .pairs import Pairs
 
 
@@ -60,10 +60,7 @@ class Rows:
         if other is None:
             return self
         return Rows(
-            *(
-                np.concatenate([getattr(self, name), getattr(other, name)])
-                for name in Rows.__dataclass_fields__
-            )
+            *(np.concatenate([getattr(self, name), getattr(other, name)]) for name in Rows.__dataclass_fields__)
         )
 
     def stiffer(self, factor: float) -> Rows:
@@ -80,14 +77,14 @@ def armed(pairs: Pairs, around: Surroundings, released: Flags, cloth_count: int)
     if not released.any():
         return pairs
     cloth = pairs.vertices < cloth_count
-    let_go = released[
-        np.where(cloth, pairs.vertices, 0), around.part[pairs.carrier][:, None]
-    ]
-    return pairs.only(~(let_go & cloth).any(axis=1))
+    let_go = released[np.where(cloth, pairs.vertices, 0), around.part[pairs.carrier][:, None]]
+    return pairs.only(np.asarray(~(let_go & cloth).any(axis=1)))
 
 
 def build_rows(
     pairs: Pairs,
+    start: Points,
+    colliders: Triangles,
     around: Surroundings,
     prescribed: Flags,
     stiffness: float,
@@ -95,8 +92,9 @@ def build_rows(
 ) -> Rows:
     """Rows of `pairs`, leaving out those between two points that are both prescribed.
 
-    prescribed (n,) bool for all points of the scene; stiffness N/m of a vertex-triangle pair's row (an
-    edge-edge row gets half, since there are more of them).
+    start (n, 3) m, where the pairs were found; colliders (k, 3) triangles; prescribed (n,) bool for all points
+    of the scene; stiffness N/m of a vertex-triangle pair's row (an edge-edge row gets half, since there are
+    more of them). Each row's normal comes from `_orient`.
     """
     room = int(np.where(pairs.edge_edge, 4, 3).sum())
     rows = Rows(
@@ -108,17 +106,75 @@ def build_rows(
         np.zeros(room, np.int32),
     )
     soft = around.gap[pairs.carrier]
+    normal, height, passing = _oriented(pairs, start, colliders, soft, tolerances)
     hard = np.minimum(
-        pairs.gap,
-        np.maximum(
-            tolerances.hard_share * np.minimum(pairs.gap, soft), tolerances.hard_floor_share * soft
-        ),
+        height,
+        np.maximum(tolerances.hard_share * np.minimum(height, soft), tolerances.hard_floor_share * soft),
     )
+    soft = np.where(passing, np.minimum(soft, height), soft)
     used = _expand(
-        pairs.vertices, pairs.edge_edge, pairs.normal, pairs.carrier, soft, hard, prescribed, stiffness,
+        pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, hard, prescribed, stiffness,
         rows.ends, rows.normal, rows.stiffness, rows.soft, rows.hard, rows.carrier,
     )  # fmt: skip
     return Rows(*(getattr(rows, name)[:used] for name in Rows.__dataclass_fields__))
+
+
+def _oriented(
+    pairs: Pairs, start: Points, colliders: Triangles, soft: Scalars, tolerances: Tolerances
+) -> tuple[Vectors, Scalars, Flags]:
+    """Normal (m, 3) of each pair, the least gap of its rows along it (m,) m, and whether it only passes by."""
+    normal, height = pairs.normal.copy(), pairs.gap.copy()
+    passing = np.zeros(len(pairs), np.bool_)
+    _orient(
+        pairs.vertices, pairs.edge_edge, pairs.gap, colliders[pairs.carrier], start, soft,
+        tolerances.aligned_share, tolerances.hard_share, normal, height, passing,
+    )  # fmt: skip
+    return normal, height, passing
+
+
+@njit(cache=True)
+def _orient(
+    vertices, edge_edge, gap, carriers, x, soft, aligned, least, normal, height, passing
+):  # fmt: skip
+    """Turn the normals of pairs that lie side by side to the normal of the surface between them.
+
+    The line between the closest points of a vertex and the triangle beside the one below it slants along the
+    surface: a half-space across it would stop cloth from sliding. The plane of that triangle separates them
+    as well as long as the vertex is above it, and lets it slide. So the plane's normal is taken where the pair is
+    further apart than the gap wanted (it passes by, and must not be pushed further), or where both normals
+    nearly agree.
+    """
+    for i in range(gap.shape[0]):
+        v = vertices[i]
+        if edge_edge[i]:
+            a, b, c = carriers[i, 0], carriers[i, 1], carriers[i, 2]
+        else:
+            a, b, c = v[1], v[2], v[3]
+        e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
+        f0, f1, f2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
+        n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
+        length = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
+        if length == 0.0:
+            continue
+        n0, n1, n2 = n0 / length, n1 / length, n2 / length
+        if n0 * normal[i, 0] + n1 * normal[i, 1] + n2 * normal[i, 2] < 0.0:
+            n0, n1, n2 = -n0, -n1, -n2
+        if edge_edge[i]:
+            low = np.inf
+            for k in range(2):
+                for m in range(2, 4):
+                    p, q = v[k], v[m]
+                    low = min(
+                        low, n0 * (x[p, 0] - x[q, 0]) + n1 * (x[p, 1] - x[q, 1]) + n2 * (x[p, 2] - x[q, 2])
+                    )
+        else:
+            p = v[0]
+            low = n0 * (x[p, 0] - x[a, 0]) + n1 * (x[p, 1] - x[a, 1]) + n2 * (x[p, 2] - x[a, 2])
+        near = gap[i] < soft[i]
+        if low >= aligned * gap[i] or (not near and low >= least * soft[i]):
+            normal[i, 0], normal[i, 1], normal[i, 2] = n0, n1, n2
+            height[i] = low
+            passing[i] = not near
 
 
 @njit(cache=True)

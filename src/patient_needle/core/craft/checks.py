@@ -23,9 +23,7 @@ def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
             remedy="Put the first frame before the last",
         )
     if not plan.garments:
-        raise ShotError(
-            "there is no garment to simulate", where=f"shot '{plan.name}'", remedy="Add one"
-        )
+        raise ShotError("there is no garment to simulate", where=f"shot '{plan.name}'", remedy="Add one")
     for member in plan.cast:
         _check_range(plan, member)
         if member.kind == "character":

@@ -59,16 +59,13 @@ def _dress(plan: ShotPlan, garment: Garment) -> Dressed:
     points = garment.mesh.vertices
     topology = build_topology(cut.triangles, len(points), name=garment.mesh.name)
     holds = tuple(
-        _held_loop(plan, garment, topology, cut.source_face, index)
-        for index in range(len(garment.holds))
+        _held_loop(plan, garment, topology, cut.source_face, index) for index in range(len(garment.holds))
     )
     held = np.zeros(len(points), bool)
     for hold in holds:
         held[hold.vertices] = True
     pattern = pattern_directions(garment.mesh, cut)
-    warp = (
-        drawn_directions(points, cut.triangles, garment.warp) if pattern is None else pattern
-    )
+    warp = drawn_directions(points, cut.triangles, garment.warp) if pattern is None else pattern
     cloth = build_cloth(
         garment.name,
         points,
@@ -99,22 +96,16 @@ def _held_loop(
         garment.mesh.vertices[vertices],
         name=f"hold '{hold.name}'",
     )
-    return HeldLoop(
-        hold.name, vertices, binding, StagedMotion(member.motion, plan.run_in, plan.frames[0])
-    )
+    return HeldLoop(hold.name, vertices, binding, StagedMotion(member.motion, plan.run_in, plan.frames[0]))
 
 
-def chosen_vertices(
-    garment: Garment, topology: Topology, source_face: Indices, choice: Choice
-) -> Indices:
+def chosen_vertices(garment: Garment, topology: Topology, source_face: Indices, choice: Choice) -> Indices:
     """Vertices (k,) of a choice, in rising order; `ShotError` when it chooses nothing."""
     mesh = garment.mesh
     if choice.group is not None:
         if choice.group not in mesh.groups:
             known = ", ".join(mesh.groups) or "no groups at all"
-            raise ShotError(
-                f"the mesh has no group '{choice.group}'", remedy=f"It has {known}"
-            )
+            raise ShotError(f"the mesh has no group '{choice.group}'", remedy=f"It has {known}")
         triangles = np.isin(source_face, mesh.groups[choice.group])
         chosen = topology.triangles[triangles].ravel()
     elif choice.border is not None:
@@ -136,9 +127,7 @@ def chosen_vertices(
 def _border(points: Points, topology: Topology, which: str, up: int = 1) -> Indices:
     loops = border_loops(topology)
     if not loops:
-        raise ShotError(
-            "a hold asks for a border, but the mesh is closed", remedy="Choose a group instead"
-        )
+        raise ShotError("a hold asks for a border, but the mesh is closed", remedy="Choose a group instead")
     heights = [points[loop, up].mean() for loop in loops]
     pick = {"highest": int(np.argmax(heights)), "lowest": int(np.argmin(heights)), "longest": 0}
     return loops[pick[which]]

@@ -42,8 +42,8 @@ class ColliderSettings:
 class CastMember:
     """A character, prop or set piece.
 
-    part (m,) int32 per triangle and rank (p,) say which parts there are and which yields first where two close
-    on cloth (the higher rank); chosen (m,) bool, triangles that collide; collider None when it does not collide.
+    part (m,) int32 per triangle; rank (p,), the part with the higher rank yields first where two close on
+    cloth; chosen (m,) bool, triangles that collide; collider None when it does not collide.
     """
 
     name: str

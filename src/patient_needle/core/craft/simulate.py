@@ -73,7 +73,8 @@ class GarmentRun:
     def _frame(self, state: ClothState, frame: int) -> FrameResult:
         plan, cloth, tally = self.plan, self.dressed.cloth, FrameTally()
         first, last = (self.colliders.points_at(frame - 1.0), self.colliders.points_at(frame))
-        substeps = substeps_for(plan.patience, first, last)
+        earlier = self.colliders.points_at(frame - 2.0)
+        substeps = substeps_for(plan.patience, (earlier, first), (first, last))
         step = 1.0 / (plan.frame_rate * substeps)
         before, here = state.positions, first
         for index in range(1, substeps + 1):
@@ -84,9 +85,7 @@ class GarmentRun:
             state = self._engine.step(state, surround, step, tally)
             here = there
         crossings = find_crossings(cloth, state.positions, self.colliders, last)
-        released = rearmed(
-            cloth, state.positions, self.colliders, last, crossings, state.released
-        )
+        released = rearmed(cloth, state.positions, self.colliders, last, crossings, state.released)
         state = state.replace(released=released)
         return FrameResult(
             frame,

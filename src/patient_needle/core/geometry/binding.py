@@ -57,9 +57,7 @@ def bind(
 
 def follow(binding: Binding, surface: Points) -> Points:
     """Where the bound points are when the surface is at `surface` (n, 3) m; (k, 3) m."""
-    base, normal, frame = _carriers(
-        surface, binding.triangles, binding.triangle, binding.barycentric
-    )
+    base, normal, frame = _carriers(surface, binding.triangles, binding.triangle, binding.barycentric)
     return base + binding.height[:, None] * normal + np.einsum("ikj,ik->ij", frame, binding.slide)
 
 

@@ -12,9 +12,7 @@ from .normals import area_vectors, unit
 from .triangulate import TriangleMap
 
 
-def pattern_directions(
-    mesh: Mesh, cut: TriangleMap, tolerances: Tolerances = DEFAULT
-) -> Vectors | None:
+def pattern_directions(mesh: Mesh, cut: TriangleMap, tolerances: Tolerances = DEFAULT) -> Vectors | None:
     """Warp direction of each triangle (m, 3) from the UVs, or None when they are not a pattern.
 
     UVs are a pattern when at least 99 % of the triangles are as long in UV as in space, up to one common
@@ -68,4 +66,4 @@ def rest_inverse(points: Points, triangles: Triangles, warp: Vectors) -> Matrice
     for column, edge in enumerate((e1, e2)):
         rest[:, 0, column] = np.einsum("ij,ij->i", edge, weft)
         rest[:, 1, column] = np.einsum("ij,ij->i", edge, warp)
-    return np.linalg.inv(rest)
+    return np.asarray(np.linalg.inv(rest), np.float64)

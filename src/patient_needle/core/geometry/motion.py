@@ -135,12 +135,7 @@ def _cubic(frames: Vectors, index: int, t: float) -> Points:
     p3 = np.asarray(frames[index + 2], np.float64) if index + 2 <= last else 2 * p2 - p1
     m1, m2 = (p2 - p0) / 2, (p3 - p1) / 2
     t2, t3 = t * t, t * t * t
-    return (
-        (2 * t3 - 3 * t2 + 1) * p1
-        + (t3 - 2 * t2 + t) * m1
-        + (3 * t2 - 2 * t3) * p2
-        + (t3 - t2) * m2
-    )
+    return (2 * t3 - 3 * t2 + 1) * p1 + (t3 - 2 * t2 + t) * m1 + (3 * t2 - 2 * t3) * p2 + (t3 - t2) * m2
 
 
 def _check_inside(frame: float, low: float, high: float) -> None:

@@ -30,15 +30,14 @@ def vertex_normals(points: Points, triangles: Triangles) -> Vectors:
     total = np.zeros_like(points)
     for corner in range(3):
         for axis in range(3):
-            total[:, axis] += np.bincount(
-                triangles[:, corner], weighted[:, axis], minlength=len(points)
-            )
+            total[:, axis] += np.bincount(triangles[:, corner], weighted[:, axis], minlength=len(points))
     return unit(total)
 
 
 def vertex_areas(points: Points, triangles: Triangles) -> Scalars:
     """A third of the area of each incident triangle, (n,) m2."""
     third = triangle_areas(points, triangles) / 3
-    return sum(
-        np.bincount(triangles[:, k], third, minlength=len(points)) for k in range(3)
-    )  # type: ignore[return-value]
+    out = np.zeros(len(points))
+    for corner in range(3):
+        out += np.bincount(triangles[:, corner], third, minlength=len(points))
+    return out

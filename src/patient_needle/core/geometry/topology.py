@@ -89,9 +89,7 @@ def border_loops(topology: Topology) -> list[Indices]:
     return sorted(loops, key=lambda loop: (-len(loop), int(loop[0])))
 
 
-def incidence(
-    elements: Indices, vertex_count: int
-) -> tuple[np.ndarray, np.ndarray]:
+def incidence(elements: Indices, vertex_count: int) -> tuple[np.ndarray, np.ndarray]:
     """Which corners each vertex has: CSR (indptr (n+1,) int32, corner (k,) int32).
 
     elements (m, c) vertex indices; corner = element * c + place. Corners of a vertex are in rising order.

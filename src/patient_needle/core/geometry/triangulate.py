@@ -35,17 +35,11 @@ def triangulated(mesh: Mesh) -> TriangleMap:
     source: list[int] = []
     for face in range(mesh.face_count):
         start, size = int(starts[face]), int(mesh.face_sizes[face])
-        cut = (
-            [(0, 1, 2)]
-            if size == 3
-            else cut_polygon(mesh.vertices[mesh.face_corners[start : start + size]])
-        )
+        cut = [(0, 1, 2)] if size == 3 else cut_polygon(mesh.vertices[mesh.face_corners[start : start + size]])
         local.extend((start + i, start + j, start + k) for i, j, k in cut)
         source.extend([face] * len(cut))
     corners = np.array(local, np.int32).reshape(-1, 3)
-    return TriangleMap(
-        mesh.face_corners[corners].astype(np.int32), corners, np.array(source, np.int32)
-    )
+    return TriangleMap(mesh.face_corners[corners].astype(np.int32), corners, np.array(source, np.int32))
 
 
 def cut_polygon(points: np.ndarray) -> list[tuple[int, int, int]]:

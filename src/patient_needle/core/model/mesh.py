@@ -70,9 +70,7 @@ class Mesh:
 
 def _check_vertices(mesh: Mesh) -> None:
     if mesh.vertices.ndim != 2 or mesh.vertices.shape[1] != 3 or mesh.vertex_count == 0:
-        raise MeshError(
-            "the mesh has no vertices", where=mesh.name, remedy="Export it again with its geometry"
-        )
+        raise MeshError("the mesh has no vertices", where=mesh.name, remedy="Export it again with its geometry")
     bad = np.flatnonzero(~np.isfinite(mesh.vertices).all(axis=1))
     if len(bad):
         raise MeshError(
@@ -84,9 +82,7 @@ def _check_vertices(mesh: Mesh) -> None:
 
 def _check_faces(mesh: Mesh) -> None:
     if mesh.face_count == 0:
-        raise MeshError(
-            "the mesh has no faces", where=mesh.name, remedy="Export it again with its faces"
-        )
+        raise MeshError("the mesh has no faces", where=mesh.name, remedy="Export it again with its faces")
     if mesh.face_sizes.min() < 3:
         raise MeshError(
             "a face has fewer than three corners",

@@ -21,6 +21,8 @@ class Tolerances:
     hard_share: float = 0.3
     # ... but not less than this share of the soft gap, so that rounding cannot close it.
     hard_floor_share: float = 0.02
+    # A pair's normal may be taken from the surface when its gap along that is this share of the whole gap.
+    aligned_share: float = 0.9
     # A projected row may end at half its hard gap: Gauss-Seidel then stops a few sweeps sooner.
     row_slip: float = 0.5
     # One more Newton pass while a row misses its hard gap by more than this share of the soft gap.

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
-from ..model.typed import Points, Vectors
+from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
 from .gather import Gather, total
 
@@ -46,17 +46,19 @@ class Bending:
 
     def energy(self, x: Points) -> float:
         """J, with the damping potential."""
-        _energies(
-            x, self._hinges, self._stiffness, self._rest, self._before, self._ratio, self._energies
-        )
+        _energies(x, self._hinges, self._stiffness, self._rest, self._before, self._ratio, self._energies)
         return total(self._energies)
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the Hessian's product with p (n, 3)."""
-        _product(
-            p, self._hinges, self._stiffness, 1 + self._ratio, self._slopes, self._gather.shares
-        )
+        _product(p, self._hinges, self._stiffness, 1 + self._ratio, self._slopes, self._gather.shares)
         self._gather.add_to(out)
+
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
+        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
+        along = np.einsum("hcj,hcj->hc", self._slopes, directions[self._hinges]) ** 2
+        shares = along * (self._stiffness * (1 + self._ratio))[:, None]
+        self._gather.add_scalars_to(np.ascontiguousarray(shares).ravel(), out)
 
 
 @njit(cache=True)
@@ -77,9 +79,7 @@ def _normals(x, hinges, i):
 @njit(cache=True)
 def _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2):
     length = np.sqrt(e0 * e0 + e1 * e1 + e2 * e2)
-    sine = (
-        (n1 * m2 - n2 * m1) * e0 + (n2 * m0 - n0 * m2) * e1 + (n0 * m1 - n1 * m0) * e2
-    ) / length
+    sine = ((n1 * m2 - n2 * m1) * e0 + (n2 * m0 - n0 * m2) * e1 + (n0 * m1 - n1 * m0) * e2) / length
     return np.arctan2(sine, n0 * m0 + n1 * m1 + n2 * m2)
 
 
@@ -133,9 +133,7 @@ def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energi
         s[1, 0], s[1, 1], s[1, 2] = bc * n0 + bd * m0, bc * n1 + bd * m1, bc * n2 + bd * m2
         s[2, 0], s[2, 1], s[2, 2] = -length * n0, -length * n1, -length * n2
         s[3, 0], s[3, 1], s[3, 2] = -length * m0, -length * m1, -length * m2
-        moment = stiffness[i] * (
-            _wrapped(angle - rest[i]) + ratio * _wrapped(angle - before[i])
-        )
+        moment = stiffness[i] * (_wrapped(angle - rest[i]) + ratio * _wrapped(angle - before[i]))
         for k in range(4):
             for j in range(3):
                 shares[4 * i + k, j] = moment * s[k, j]

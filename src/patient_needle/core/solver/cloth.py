@@ -105,16 +105,12 @@ def build_cloth(
         shear=areas * fabric.shear,
         bend=_hinge_stiffness(points, topology, warp, fabric),
         bend_rows=flat_bending_rows(points, hinges),
-        rest_angles=np.zeros(len(hinges))
-        if flat_rest_angles
-        else dihedral_angles(points, hinges),
+        rest_angles=np.zeros(len(hinges)) if flat_rest_angles else dihedral_angles(points, hinges),
         held=np.asarray(held, bool),
     )
 
 
-def _hinge_stiffness(
-    points: Points, topology: Topology, warp: Vectors, fabric: Fabric
-) -> Scalars:
+def _hinge_stiffness(points: Points, topology: Topology, warp: Vectors, fabric: Fabric) -> Scalars:
     """(h,) N m; rigidity between weft's and warp's by the direction square to the edge."""
     hinges = topology.hinges
     along = points[hinges[:, 1]] - points[hinges[:, 0]]

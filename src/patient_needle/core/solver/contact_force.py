@@ -1,8 +1,10 @@
 """Contact and friction as energy terms of the elastic solve.
 
 Each row pushes with 1/2 k max(0, soft gap - gap)^2. Friction pulls every pushed vertex back to its anchor
-along the surface with at most mu times its push: lagged Coulomb, refreshed with every linearisation
-(D. Harmon et al., Robust treatment of simultaneous collisions, 2008, for the lagging).
+along the surface: like a spring as long as that takes less than mu times its push, with just that force
+beyond. The push is lagged: the first linearisation of a substep takes the one the last substep ended with,
+since the predicted motion, which sinks in, would give a far larger one. For pushes held fixed the friction
+has a convex potential (J. J. Moreau, 1974), so that one line search serves all terms.
 """
 
 from __future__ import annotations
@@ -11,34 +13,31 @@ import numpy as np
 from numba import njit
 
 from ..contact.rows import Rows
-from ..model.typed import Flags, Points, Scalars, Vectors
+from ..model.typed import Points, Scalars, Vectors
 
 
 class Contact:
     """Energy term of the rows, and of friction at the cloth's vertices.
 
     ends_at (all, 3) m positions of the scene at the substep's end, the cloth's part of which is replaced by
-    the solver's x; anchors (n, 3) m at the substep's end; anchored (n,) bool; friction (n,) coefficient;
-    stick N/m, stiffness with which an anchor holds.
+    the solver's x; anchors (n, 3) m at the substep's end; friction (n,) coefficient, 0 where there is no
+    anchor; pushed (n,) N, each vertex's push as known so far; stick N/m, stiffness with which an anchor holds.
     """
 
     def __init__(
-        self,
-        rows: Rows,
-        ends_at: Points,
-        anchors: Points,
-        anchored: Flags,
-        friction: Scalars,
-        stick: float,
+        self, rows: Rows, ends_at: Points, anchors: Points, friction: Scalars, pushed: Scalars, stick: float
     ) -> None:
         self._rows = rows
         self._scene = ends_at.copy()
         self._anchors = anchors
-        self._friction = np.where(anchored, friction, 0.0)
+        self._friction = friction
         self._stick = stick
+        self._pushed: Scalars | None = pushed
         count = len(anchors)
         self.push = np.zeros((count, 3))
+        self._limit = np.zeros(count)
         self._normal = np.zeros((count, 3))
+        self._slip = np.zeros((count, 3))
         self._grip = np.zeros(count)
         self._active = np.zeros(len(rows), np.int32)
         self._active_count = 0
@@ -50,10 +49,17 @@ class Contact:
 
     def slip_limit(self) -> Scalars:
         """(n,) m, how far each vertex may be from its anchor before it slips."""
-        return self._friction * np.sqrt((self.push**2).sum(axis=1)) / self._stick
+        return self._friction * self.strength() / self._stick
 
-    def gradient(self, x: Points, out: Vectors) -> float:
-        """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
+    def strength(self) -> Scalars:
+        """(n,) N, how hard each vertex is pushed."""
+        return np.sqrt((self.push**2).sum(axis=1))
+
+    def settle(self, x: Points) -> None:
+        """Take the pushes at x (n, 3) m, where the solve ended."""
+        self._find_push(x, np.zeros_like(x))
+
+    def _find_push(self, x: Points, out: Vectors) -> float:
         self._scene[: len(x)] = x
         rows = self._rows
         self.push[:] = 0.0
@@ -61,24 +67,54 @@ class Contact:
             self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft,
             self._active, self.push, out,
         )  # fmt: skip
+        return energy
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
+        energy = self._find_push(x, out)
+        self._limit = self._friction * (self.strength() if self._pushed is None else self._pushed)
+        self._pushed = None
         return energy + _drag_back(
-            x, self._anchors, self._friction, self._stick, self.push, self._normal, self._grip, out
+            x, self._anchors, self._limit, self._stick, self.push, self._normal, self._slip, self._grip, out
         )
 
     def energy(self, x: Points) -> float:
-        """J, with friction as linearised last."""
+        """J, with friction's limits as linearised last."""
         self._scene[: len(x)] = x
         rows = self._rows
         pressed = _pressed(self._scene, rows.ends, rows.normal, rows.stiffness, rows.soft)
-        return pressed + _gripped(x, self._anchors, self._normal, self._grip)
+        return pressed + _gripped(x, self._anchors, self._limit, self._stick, self._normal, self._grip)
+
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
+        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
+        rows = self._rows
+        _own_stiffness(
+            self._active[: self._active_count], rows.ends, rows.normal, rows.stiffness, directions, out
+        )
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the Hessian's product with p (n, 3)."""
         rows = self._rows
         _product(
             p, self._active[: self._active_count], rows.ends, rows.normal, rows.stiffness,
-            self._normal, self._grip, out,
+            self._normal, self._slip, self._grip, out,
         )  # fmt: skip
+
+
+@njit(cache=True)
+def _own_stiffness(active, ends, normal, stiffness, directions, out):
+    count = directions.shape[0]
+    for index in range(active.shape[0]):
+        i = active[index]
+        for k in range(2):
+            v = ends[i, k]
+            if v < count:
+                along = (
+                    directions[v, 0] * normal[i, 0]
+                    + directions[v, 1] * normal[i, 1]
+                    + directions[v, 2] * normal[i, 2]
+                )
+                out[v] += stiffness[i] * along * along
 
 
 @njit(cache=True)
@@ -131,19 +167,24 @@ def _along(x, anchors, normal, v):
 
 
 @njit(cache=True)
-def _drag_back(x, anchors, friction, stick, push, normal, grip, out):
+def _drag_back(x, anchors, limit, stick, push, normal, slip, grip, out):
     energy = 0.0
     for v in range(x.shape[0]):
         grip[v] = 0.0
         force = np.sqrt(push[v, 0] ** 2 + push[v, 1] ** 2 + push[v, 2] ** 2)
-        if force == 0.0 or friction[v] == 0.0:
+        if force == 0.0 or limit[v] == 0.0:
             continue
         for k in range(3):
             normal[v, k] = push[v, k] / force
+            slip[v, k] = 0.0
         a, b, c = _along(x, anchors, normal, v)
         length = np.sqrt(a * a + b * b + c * c)
-        grip[v] = stick if length * stick <= friction[v] * force else friction[v] * force / length
-        energy += 0.5 * grip[v] * length * length
+        if length * stick <= limit[v]:
+            grip[v] = stick
+        else:
+            grip[v] = limit[v] / length
+            slip[v, 0], slip[v, 1], slip[v, 2] = a / length, b / length, c / length
+        energy += _friction_energy(length, limit[v], stick)
         out[v, 0] += grip[v] * a
         out[v, 1] += grip[v] * b
         out[v, 2] += grip[v] * c
@@ -151,17 +192,24 @@ def _drag_back(x, anchors, friction, stick, push, normal, grip, out):
 
 
 @njit(cache=True)
-def _gripped(x, anchors, normal, grip):
+def _friction_energy(length, limit, stick):
+    if length * stick <= limit:
+        return 0.5 * stick * length * length
+    return limit * (length - 0.5 * limit / stick)
+
+
+@njit(cache=True)
+def _gripped(x, anchors, limit, stick, normal, grip):
     energy = 0.0
     for v in range(x.shape[0]):
         if grip[v] > 0.0:
             a, b, c = _along(x, anchors, normal, v)
-            energy += 0.5 * grip[v] * (a * a + b * b + c * c)
+            energy += _friction_energy(np.sqrt(a * a + b * b + c * c), limit[v], stick)
     return energy
 
 
 @njit(cache=True)
-def _product(p, active, ends, normal, stiffness, surface, grip, out):
+def _product(p, active, ends, normal, stiffness, surface, slip, grip, out):
     count = p.shape[0]
     for index in range(active.shape[0]):
         i = active[index]
@@ -181,5 +229,6 @@ def _product(p, active, ends, normal, stiffness, surface, grip, out):
     for v in range(count):
         if grip[v] > 0.0:
             across = p[v, 0] * surface[v, 0] + p[v, 1] * surface[v, 1] + p[v, 2] * surface[v, 2]
+            along = p[v, 0] * slip[v, 0] + p[v, 1] * slip[v, 1] + p[v, 2] * slip[v, 2]
             for k in range(3):
-                out[v, k] += grip[v] * (p[v, k] - across * surface[v, k])
+                out[v, k] += grip[v] * (p[v, k] - across * surface[v, k] - along * slip[v, k])

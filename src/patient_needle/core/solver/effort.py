@@ -8,14 +8,12 @@ from ..model.patience import LADDER, Patience
 from ..model.typed import Points
 
 
-def substeps_for(patience: Patience, colliders_from: Points, colliders_to: Points) -> int:
-    """Substeps for a frame in which the colliders move between two sets of points (k, 3) m.
+def substeps_for(patience: Patience, *moves: tuple[Points, Points]) -> int:
+    """Substeps for a frame, from how the colliders move in it and in those just before, (k, 3) m each.
 
     The patience's own number, or the rung of the ladder at which no collider point travels further in a
-    substep than the patience allows.
+    substep than the patience allows. Cloth still moves when the body has stopped, so the frame before counts.
     """
-    travel = 0.0
-    if len(colliders_from):
-        travel = float(np.sqrt(((colliders_to - colliders_from) ** 2).sum(axis=1).max()))
+    travel = max((float(np.sqrt(((b - a) ** 2).sum(axis=1).max(initial=0.0))) for a, b in moves), default=0.0)
     wanted = max(patience.substeps, travel / patience.travel)
     return next((rung for rung in LADDER if rung >= wanted), LADDER[-1])

@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..geometry.topology import incidence
-from ..model.typed import Indices, Vectors
+from ..model.typed import Indices, Scalars, Vectors
 
 
 class Gather:
@@ -18,6 +18,10 @@ class Gather:
     def __init__(self, elements: Indices, vertex_count: int) -> None:
         self._starts, self._corners = incidence(elements, vertex_count)
         self.shares = np.zeros((elements.size, 3))
+
+    def add_scalars_to(self, shares: Scalars, out: Scalars) -> None:
+        """Add one number per corner (m * c,) to its vertex in out (n,)."""
+        _gather_scalars(self._starts, self._corners, shares, out)
 
     def add_to(self, out: Vectors) -> None:
         """Add every share to its vertex in out (n, 3)."""
@@ -36,6 +40,15 @@ def _gather(starts, corners, shares, out):
         out[v, 0] += a
         out[v, 1] += b
         out[v, 2] += c
+
+
+@njit(parallel=True, cache=True)
+def _gather_scalars(starts, corners, shares, out):
+    for v in prange(out.shape[0]):
+        here = 0.0
+        for i in range(starts[v], starts[v + 1]):
+            here += shares[corners[i]]
+        out[v] += here
 
 
 @njit(cache=True)

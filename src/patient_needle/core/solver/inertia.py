@@ -76,6 +76,10 @@ class Inertia:
         """Add the Hessian's product with p (n, 3)."""
         out += self.weight * p
 
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:  # noqa: ARG002
+        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
+        out += self.weight[:, 0]
+
 
 def drag_coefficients(cloth: Cloth, air_drag: float) -> Scalars:
     """(n,) kg/s from `air_drag` kg/(m2 s), force per area and speed."""

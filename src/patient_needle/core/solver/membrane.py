@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
-from ..model.typed import Points, Vectors
+from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
 from .gather import Gather, total
 
@@ -50,15 +50,19 @@ class Membrane:
 
     def energy(self, x: Points) -> float:
         """J, with the damping potential."""
-        _energies(
-            x, self._triangles, self._rest, *self._stiffness, self._before, self._ratio, self._energies
-        )
+        _energies(x, self._triangles, self._rest, *self._stiffness, self._before, self._ratio, self._energies)
         return total(self._energies)
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the positive part of the Hessian's product with p (n, 3)."""
         _product(p, self._triangles, self._rest, self._line, self._gather.shares)
         self._gather.add_to(out)
+
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:  # noqa: ARG002
+        """Add to out (n,) N/m what tension resists across the cloth; the directions are normals."""
+        shares = np.empty(3 * len(self._triangles))
+        _across(self._rest, self._line, shares)
+        self._gather.add_scalars_to(shares, out)
 
 
 @njit(cache=True)
@@ -142,6 +146,16 @@ def _linearise(x, triangles, rest, ku, kv, ks, before, ratio, shares, line, ener
         line[t, 10] = ks[t] * (1 + ratio)
         line[t, 11], line[t, 12], line[t, 13] = g0, g1, g2
         line[t, 14], line[t, 15], line[t, 16] = h0, h1, h2
+
+
+@njit(parallel=True, cache=True)
+def _across(rest, line, shares):
+    for t in prange(rest.shape[0]):
+        p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
+        u, v = line[t, 7], line[t, 9]
+        shares[3 * t] = u * (p + r) ** 2 + v * (q + s) ** 2
+        shares[3 * t + 1] = u * p * p + v * q * q
+        shares[3 * t + 2] = u * r * r + v * s * s
 
 
 @njit(parallel=True, cache=True)

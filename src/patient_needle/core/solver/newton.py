@@ -5,16 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from cholespy import CholeskySolverD
 
 from ..model.patience import Patience
 from ..model.typed import Flags, Points
 from .gather import inner, largest
-from .linear import Term, conjugate_gradients
+from .linear import Preconditioner, Term, conjugate_gradients
 
 HALVINGS = 6
-# The preconditioned gradient underrates soft folds, so it must be this much smaller to end a solve.
-ALREADY_THERE = 0.05
+# The preconditioned gradient is about the step to come; it must be well under what counts as moving.
+ALREADY_THERE = 0.2
 SUFFICIENT = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
 
 
@@ -32,7 +31,7 @@ def minimise(
     terms: tuple[Term, ...],
     start: Points,
     held: Flags,
-    factor: CholeskySolverD,
+    preconditioner: Preconditioner,
     patience: Patience,
     passes: int,
     still: float,
@@ -46,8 +45,9 @@ def minimise(
         gradient = np.zeros_like(x)
         energy = sum(term.gradient(x, gradient) for term in terms)
         gradient[held] = 0.0
+        preconditioner.refresh(terms)
         step, used = conjugate_gradients(
-            terms, gradient, factor, held, patience.cg_iterations, patience.cg_tolerance,
+            terms, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,
             ALREADY_THERE * still,
         )  # fmt: skip
         iterations += used
@@ -66,9 +66,8 @@ def _line_search(
     share = 1.0
     for _ in range(HALVINGS):
         trial = x + share * step
-        if (
-            sum(term.energy(trial) for term in terms)
-            <= energy + SUFFICIENT * share * slope + 1e-12 * abs(energy)
+        if sum(term.energy(trial) for term in terms) <= energy + SUFFICIENT * share * slope + 1e-12 * abs(
+            energy
         ):
             return trial, share
         share *= 0.5

@@ -1,6 +1,6 @@
 """One substep: from one state to the next, through nothing.
 
-    predict  ->  search  ->  solve  ->  accept or solve again  ->  filter  ->  let friction slip
+predict  ->  search  ->  solve  ->  accept or solve again  ->  filter  ->  let friction slip
 """
 
 from __future__ import annotations
@@ -9,11 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..contact.anchors import after_slip, anchor_points, with_newcomers
+from ..contact.anchors import Anchors, after_slip, anchor_points, with_newcomers
 from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
 from ..contact.pairs import PairFinder
 from ..contact.rows import Rows, Surroundings, armed, build_rows, misses, nearest_carriers
+from ..geometry.normals import vertex_normals
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
@@ -22,7 +23,7 @@ from .cloth import Cloth
 from .contact_force import Contact
 from .diagnostics import FrameTally
 from .inertia import Inertia, Timing, drag_coefficients, timing
-from .linear import Factors
+from .linear import Factors, Preconditioner
 from .membrane import Membrane
 from .newton import minimise
 from .state import ClothState
@@ -87,13 +88,11 @@ class Engine:
                 self._finder, cloth.triangles, inverse_mass, 0.5 * self._slack, tolerances
             )
 
-    def step(
-        self, state: ClothState, surround: Surround, step: float, tally: FrameTally
-    ) -> ClothState:
+    def step(self, state: ClothState, surround: Surround, step: float, tally: FrameTally) -> ClothState:
         """The state `step` s later."""
         time = timing(state, step)
         terms = self._own_terms(state, time)
-        predicted = self._predict(state, time, surround)
+        predicted = self._predict(terms[0], surround)
         tally.substeps += 1
         if self._finder is None:
             x = self._solve(terms, predicted, step, self.patience.newton_passes, tally)
@@ -107,9 +106,7 @@ class Engine:
                 self._finder.colliders, start, goal, state.released, surround.around, self._stiffness
             )
         friction = self._friction(state, start, goal, nearest, surround.around)
-        goal, contact = self._touching(
-            terms, rows, easing, goal, friction, state, surround, step, tally
-        )
+        goal, contact = self._touching(terms, rows, easing, goal, friction, state, surround, step, tally)
         with tally.stage("filter"):
             filtered = self._filter.run(start, goal, surround.around, state.released)
         _note(tally, filtered, contact)
@@ -119,7 +116,9 @@ class Engine:
                 contact.push, contact.slip_limit(),
             )  # fmt: skip
         x = filtered.points[: self.cloth.count]
-        return _advanced(state, x, time).replace(anchors=anchors, released=filtered.released)
+        return _advanced(state, x, time).replace(
+            anchors=anchors, pushed=contact.strength(), released=filtered.released
+        )
 
     def _own_terms(self, state: ClothState, time: Timing):  # type: ignore[no-untyped-def]
         """The cloth's own energy terms, one builder per kind."""
@@ -131,9 +130,12 @@ class Engine:
             self._bending,
         )
 
-    def _predict(self, state: ClothState, time: Timing, surround: Surround) -> Points:
-        """Where the cloth would go by its own speed; held vertices where their hold takes them."""
-        out = state.positions + time.step * (state.velocities + time.step * self.gravity)
+    def _predict(self, inertia: Inertia, surround: Surround) -> Points:
+        """Where the cloth would go by itself; held vertices where their hold takes them.
+
+        The inertia's own target, so that free motion needs no solving and keeps no error of it.
+        """
+        out = inertia.target.copy()
         out[self.cloth.held] = surround.held_to
         return out
 
@@ -141,38 +143,45 @@ class Engine:
         self, goal: Points, released: Flags, around: Surroundings, tally: FrameTally
     ) -> tuple[Rows, Indices]:
         assert self._finder is not None
-        pairs = armed(
-            self._finder.along(goal, self._slack), around, released, self.cloth.count
+        pairs = armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
+        rows = build_rows(
+            pairs,
+            self._finder.start,
+            self.collider_triangles,
+            around,
+            self._prescribed,
+            self._stiffness,
+            self._tolerances,
         )
-        rows = build_rows(pairs, around, self._prescribed, self._stiffness, self._tolerances)
         tally.rows += len(rows)
         return rows, nearest_carriers(pairs, self.cloth.count)
 
     def _friction(  # type: ignore[no-untyped-def]
         self, state: ClothState, start: Points, goal: Points, nearest: Indices, around: Surroundings
     ):
-        anchors = with_newcomers(
-            state.anchors, nearest, start, self.collider_triangles, self.cloth.count
-        )
+        anchors = with_newcomers(state.anchors, nearest, start, self.collider_triangles, self.cloth.count)
         held_on = anchors.triangle >= 0
         coefficient = np.where(held_on, around.friction[np.maximum(anchors.triangle, 0)], 0.0)
         points = anchor_points(anchors, goal, self.collider_triangles)
-        return _Friction(anchors, points, held_on, coefficient)
+        return _Friction(anchors, points, coefficient)
 
     def _touching(  # type: ignore[no-untyped-def]
         self, terms, rows, easing, goal, friction, state, surround, step, tally
     ):
         """Solve with contact; solve again while the true motion brings rows that the solution misses."""
         passes, count = self.patience.newton_passes, self.cloth.count
+        pushed = state.pushed
         for accept in range(ACCEPT_ROUNDS):
             contact = Contact(
-                rows.joined(easing), goal, friction.points, friction.held_on, friction.coefficient, self._stiffness
+                rows.joined(easing), goal, friction.points, friction.coefficient, pushed, self._stiffness
             )
             goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally)
             with tally.stage("search"):
                 rows, _ = self._rows(goal, state.released, surround.around, tally)
                 missing, _ = misses(goal, rows)
             tally.accept_rounds += 1
+            contact.settle(goal[:count])
+            pushed = contact.strength()
             if missing.max(initial=0.0) <= self._tolerances.accept_share * self._gap:
                 break
             if accept + 1 >= STIFFEN_FROM:
@@ -182,8 +191,10 @@ class Engine:
 
     def _solve(self, terms, start, step, passes, tally):  # type: ignore[no-untyped-def]
         with tally.stage("solve"):
+            normals = vertex_normals(start, self.cloth.triangles)
+            preconditioner = Preconditioner(self._factors.for_step(step), normals, self.cloth.held)
             found = minimise(
-                terms, start, self.cloth.held, self._factors.for_step(step), self.patience, passes,
+                terms, start, self.cloth.held, preconditioner, self.patience, passes,
                 self.patience.step_tolerance * self.cloth.spacing,
             )  # fmt: skip
         tally.newton_passes += found.passes
@@ -193,11 +204,10 @@ class Engine:
 
 @dataclass(frozen=True, eq=False)
 class _Friction:
-    """Friction's data of one substep: anchors, where they end, which vertices have one, coefficients."""
+    """Friction's data of one substep: anchors, where they end, and coefficients, 0 without an anchor."""
 
-    anchors: object
+    anchors: Anchors
     points: Points
-    held_on: Flags
     coefficient: Scalars
 
 

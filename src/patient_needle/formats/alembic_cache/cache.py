@@ -38,9 +38,7 @@ def write_alembic(path: Path, mesh: Mesh, frames: Iterable[Points], timing: Cach
 
 def _write(part: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming, path: Path) -> None:
     archive = Abc.OArchive(str(part), True)
-    sampling = AbcCoreAbstract.TimeSampling(
-        1.0 / timing.frame_rate, timing.first_frame / timing.frame_rate
-    )
+    sampling = AbcCoreAbstract.TimeSampling(1.0 / timing.frame_rate, timing.first_frame / timing.frame_rate)
     index = archive.addTimeSampling(sampling)
     transform = AbcGeom.OXform(archive.getTop(), mesh.name)
     shape = AbcGeom.OPolyMesh(transform, f"{mesh.name}Shape")
@@ -51,9 +49,7 @@ def _write(part: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming
     empty = True
     for frame in frames:
         if frame.shape != mesh.vertices.shape:
-            raise FileError(
-                f"a frame has {len(frame)} points, the mesh {mesh.vertex_count}", where=str(path)
-            )
+            raise FileError(f"a frame has {len(frame)} points, the mesh {mesh.vertex_count}", where=str(path))
         schema.set(AbcGeom.OPolyMeshSchemaSample(_points(frame), corners, sizes))
         empty = False
     if empty:
@@ -130,9 +126,7 @@ def _read(shape) -> MeshCache:  # type: ignore[no-untyped-def]
     mesh = Mesh(
         shape.getParent().getName(), frames[0].astype(np.float64), sizes, corners, groups=_groups(schema)
     )
-    turned = Mesh(
-        mesh.name, mesh.vertices, sizes, _reversed_faces(mesh).astype(np.int32), groups=mesh.groups
-    )
+    turned = Mesh(mesh.name, mesh.vertices, sizes, _reversed_faces(mesh).astype(np.int32), groups=mesh.groups)
     return MeshCache(turned, np.stack(frames), np.array(times))
 
 

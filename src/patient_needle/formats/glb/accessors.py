@@ -60,9 +60,7 @@ class Container:
             raise FileError(
                 f"{what} runs past the end of the file", where=str(self.path), remedy="Export it again"
             )
-        raw = np.ndarray(
-            (accessor.count, width), kind, self._binary, start, (stride, kind.itemsize)
-        ).copy()
+        raw = np.ndarray((accessor.count, width), kind, self._binary, start, (stride, kind.itemsize)).copy()
         if accessor.normalized and kind.kind in "iu":
             return np.maximum(raw / np.iinfo(kind).max, -1.0)
         return raw

@@ -144,9 +144,7 @@ def _poses(
         raise CastError(
             "the file has no animation" if not found else f"no animation is called '{name}'",
             where=str(container.path),
-            remedy="Export the animation with the character"
-            if not found
-            else f"It holds: {held}",
+            remedy="Export the animation with the character" if not found else f"It holds: {held}",
         )
     tracks = [_Track(container, chosen[0], channel, place) for channel in chosen[0].channels]
     tracks = [track for track in tracks if track.path in ("translation", "rotation", "scale")]

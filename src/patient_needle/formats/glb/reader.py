@@ -29,9 +29,7 @@ def mesh_of(container: Container, index: int) -> Mesh:
     offset = faces = 0
     for number, primitive in enumerate(source.primitives):
         if primitive.mode not in (None, TRIANGLES):
-            raise FileError(
-                f"mesh '{name}' is not made of triangles", where=str(container.path)
-            )
+            raise FileError(f"mesh '{name}' is not made of triangles", where=str(container.path))
         if primitive.attributes.POSITION is None:
             raise FileError(f"mesh '{name}' has no positions", where=str(container.path))
         points = container.array(primitive.attributes.POSITION, f"mesh '{name}'").astype(float)

@@ -1,6 +1,6 @@
-"""PC2 point caches in and out: one position per vertex per frame, nothing else.
+r"""PC2 point caches in and out: one position per vertex per frame, nothing else.
 
-Layout (common practice, several programs; no published standard): "POINTCACHE2\\0", int32 version 1,
+Layout (common practice, several programs; no published standard): "POINTCACHE2\0", int32 version 1,
 int32 points, float32 start frame, float32 frames per sample, int32 samples, then float32 x y z of every
 point of every sample, little-endian.
 """

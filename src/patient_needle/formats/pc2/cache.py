@@ -76,7 +76,9 @@ def read_pc2(path: Path) -> PointCache:
             where=str(path),
             remedy="It was cut short: write it again",
         )
-    data = np.memmap(path, "<f4", "r", HEADER.size, (samples, points, 3)) if samples else np.zeros(
-        (0, points, 3), np.float32
+    data = (
+        np.memmap(path, "<f4", "r", HEADER.size, (samples, points, 3))
+        if samples
+        else np.zeros((0, points, 3), np.float32)
     )
     return PointCache(data, start, step)

@@ -7,7 +7,13 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.plan import (
-    CastMember, Choice, ColliderSettings, FollowHold, Garment, RunIn, ShotPlan,
+    CastMember,
+    Choice,
+    ColliderSettings,
+    FollowHold,
+    Garment,
+    RunIn,
+    ShotPlan,
 )  # fmt: skip
 from ...core.geometry.motion import Motion, SkinnedMotion, Still
 from ...core.geometry.skinning import Skeleton, Skin
@@ -17,7 +23,7 @@ from ...core.model.errors import CastError, FileError, NeedleError, ShotError
 from ...core.model.fabric import Fabric
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
-from ...core.model.typed import Flags, Indices, Matrices
+from ...core.model.typed import Flags, Indices
 from ...core.model.units import from_mm, metres_per
 from .. import alembic_cache, glb, obj, pc2  # noqa: F401  (they register themselves)
 from ..registry import read_meshes
@@ -45,7 +51,7 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
 
 def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     """Every geometry file the shot refers to, in order, each once."""
-    names = [record.file for record in (*shot.cast, *shot.garments)]
+    names = [*(c.file for c in shot.cast), *(g.file for g in shot.garments)]
     return [folder / name for name in dict.fromkeys(names)]
 
 
@@ -100,9 +106,7 @@ def _animated(record: CastRecord, path: Path, placement: np.ndarray, rate: float
     skeleton = Skeleton(
         read.skeleton.names, read.skeleton.parents, read.skeleton.inverse_bind, read.skeleton.rest, whole
     )
-    motion: Motion = SkinnedMotion(
-        read.mesh.vertices, read.skin, skeleton, read.poses, record.starts_at
-    )
+    motion: Motion = SkinnedMotion(read.mesh.vertices, read.skin, skeleton, read.poses, record.starts_at)
     mesh = read.mesh.with_vertices(motion.rest())
     cut = triangulated(mesh)
     part = leading_joints(read.skin, cut, len(skeleton.names))
@@ -117,13 +121,11 @@ def leading_joints(skin: Skin, cut: TriangleMap, joints: int) -> Indices:
     """The joint that moves each triangle most, (m,) int32."""
     weights = np.zeros((len(skin.joints), joints))
     for influence in range(skin.joints.shape[1]):
-        np.add.at(
-            weights, (np.arange(len(weights)), skin.joints[:, influence]), skin.weights[:, influence]
-        )
+        np.add.at(weights, (np.arange(len(weights)), skin.joints[:, influence]), skin.weights[:, influence])
     return weights[cut.triangles].sum(axis=1).argmax(axis=1).astype(np.int32)
 
 
-def _depths(parents: Matrices) -> Indices:
+def _depths(parents: Indices) -> Indices:
     """How many joints stand above each, (j,) int32."""
     out = np.zeros(len(parents), np.int32)
     for joint, parent in enumerate(parents):
@@ -169,14 +171,10 @@ def _garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric]) ->
     mesh = _one_mesh(path, None)
     mesh = mesh.with_vertices(mesh.vertices @ _to_metres(record.unit, record.up, record.name).T)
     try:
-        holds = tuple(
-            FollowHold(hold.name, _choice(hold), hold.follows) for hold in record.holds
-        )
+        holds = tuple(FollowHold(hold.name, _choice(hold), hold.follows) for hold in record.holds)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
-    return Garment(
-        record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles
-    )
+    return Garment(record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles)
 
 
 def _choice(hold) -> Choice:  # type: ignore[no-untyped-def]

@@ -177,9 +177,7 @@ def _check_names(path: Path, shot: ShotFile) -> None:
     ):
         double = next((n for n in names if names.count(n) > 1), None)
         if double is not None:
-            raise ShotError(
-                f"two {what} are called '{double}'", where=str(path), remedy="Rename one of them"
-            )
+            raise ShotError(f"two {what} are called '{double}'", where=str(path), remedy="Rename one of them")
 
 
 def shot_file_schema() -> dict[str, Any]:

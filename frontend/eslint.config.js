@@ -1,0 +1,3 @@
+import tseslint from "typescript-eslint";
+
+export default tseslint.config(...tseslint.configs.strict, { ignores: ["dist"] });

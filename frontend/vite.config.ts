@@ -1,0 +1,8 @@
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vitest/config";
+
+export default defineConfig({
+  plugins: [react()],
+  build: { outDir: "dist", chunkSizeWarningLimit: 800 },
+  test: { environment: "jsdom" },
+});

@@ -1,0 +1,222 @@
+"""Pairs, rows, the filter, anchors, easing and exact counts."""
+
+from __future__ import annotations
+
+import igl
+import numpy as np
+import pytest
+
+from patient_needle.core.contact.anchors import Anchors, after_slip, anchor_points, placed, with_newcomers
+from patient_needle.core.contact.easing import easing_rows
+from patient_needle.core.contact.filter import PathFilter
+from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.contact.pairs import PairFinder, ownership, within_reach
+from patient_needle.core.contact.rows import armed, build_rows, misses
+from patient_needle.core.geometry.tree import build_tree
+from tests.sheets import box, sheet, surroundings
+
+
+def scene(height: float = 0.05, seed: int = 0):
+    """A level sheet above a slab: all points, cloth and collider triangles, cloth's count."""
+    points, cloth = sheet(0.3, 0.3, 0.06, seed=seed)
+    points = points[:, [0, 2, 1]] * [1, 1, -1] + [0, height, 0.15]
+    slab, faces = box((-0.2, -0.1, -0.4), (0.5, 0.0, 0.4))
+    return np.concatenate([points, slab]), cloth, faces + len(points), len(points)
+
+
+def test_each_vertex_and_edge_is_owned_once():
+    _, triangles = box((0, 0, 0), (1, 1, 1))
+    owned = ownership(triangles)
+    count = lambda shift: sum(bin(mask >> shift & 7).count("1") for mask in owned.tolist())  # noqa: E731
+    assert (count(0), count(3)) == (8, 18)
+
+
+def all_pairs(points, cloth, faces, motion, slack):
+    """Every pair by brute force, as sets of members, with igl's point distance for vertex-triangle pairs."""
+    found = set()
+    for vertices, triangles in ((np.unique(cloth), faces), (np.unique(faces), cloth)):
+        for v in vertices:
+            for t in triangles:
+                squared = igl.point_mesh_squared_distance(
+                    points[[v]], points, np.ascontiguousarray(t[None], np.int64)
+                )[0]
+                relative = np.linalg.norm(motion[v] - motion[t], axis=1).max()
+                if np.sqrt(squared[0]) <= relative + slack:
+                    found.add((int(v), *sorted(t.tolist())))
+    return found
+
+
+def test_vertex_triangle_pairs_agree_with_brute_force():
+    points, cloth, faces, count = scene(0.06)
+    rng = np.random.default_rng(2)
+    motion = np.zeros_like(points)
+    motion[:count] = rng.normal(size=(count, 3)) * 0.03
+    finder = PairFinder(points, cloth, faces, count, 0.02)
+    finder.begin(points, points + motion)
+    pairs = finder.along(points + motion, 0.01)
+    ours = {(int(v[0]), *sorted(v[1:].tolist())) for v in pairs.vertices[~pairs.edge_edge]}
+    every = all_pairs(points, cloth, faces, motion, 0.01)
+    assert ours <= every
+    assert len(ours) > 10
+    # What was left out moves apart: at no time on its way does it come within the slack.
+    for time in np.linspace(0, 1, 21):
+        there = points + time * motion
+        for v, *triangle in every - ours:
+            corners = np.array([triangle], np.int64)
+            squared = igl.point_mesh_squared_distance(there[[v]], there, corners)[0]
+            assert np.sqrt(squared[0]) > 0.01
+
+
+def test_cached_pairs_are_those_of_a_fresh_search():
+    """What moved off its prediction is searched again: nothing is missed."""
+    points, cloth, faces, count = scene(0.06)
+    rng = np.random.default_rng(3)
+    predicted, actual = points.copy(), points.copy()
+    predicted[:count] += [0, -0.03, 0]
+    actual[:count] += rng.normal(size=(count, 3)) * 0.03
+    finder = PairFinder(points, cloth, faces, count, 0.02)
+    finder.begin(points, predicted)
+    cached = finder.along(actual, 0.01)
+    fresh_finder = PairFinder(points, cloth, faces, count, 0.02)
+    fresh_finder.begin(points, actual)
+    fresh = fresh_finder.along(actual, 0.01)
+    as_set = lambda pairs: {tuple(v) for v in pairs.vertices.tolist()}  # noqa: E731
+    assert as_set(cached) == as_set(fresh)
+    assert within_reach(fresh, points, actual, 0.01).all()
+
+
+def test_rows_certify_the_gap_they_were_made_at():
+    points, cloth, faces, count = scene(0.004)
+    finder = PairFinder(points, cloth, faces, count, 0.01)
+    finder.begin(points, points)
+    around = surroundings(len(faces), 0.003)
+    pairs = finder.along(points, 0.005)
+    rows = build_rows(pairs, points, faces, around, np.arange(len(points)) >= count, 100.0)
+    missing, failing = misses(points, rows)
+    assert missing.max() == 0
+    assert not failing.any()
+    assert np.all(rows.hard <= rows.soft)
+    sunk = points.copy()
+    sunk[:count, 1] -= 0.005
+    missing, failing = misses(sunk, rows)
+    assert failing.any()
+    assert missing.max() == pytest.approx(0.3 * 0.003 + 0.001, rel=1e-6)
+
+
+def filtered(goal_height: float, released=None):
+    points, cloth, faces, count = scene(0.01)
+    goal = points.copy()
+    goal[:count, 1] = goal_height
+    finder = PairFinder(points, cloth, faces, count, 0.02)
+    finder.begin(points, goal)
+    inverse_mass = np.where(np.arange(len(points)) < count, 1.0, 0.0)
+    runner = PathFilter(finder, cloth, inverse_mass, 0.005)
+    released = np.zeros((count, 1), bool) if released is None else released
+    return points, cloth, faces, count, runner.run(points, goal, surroundings(len(faces), 0.003), released)
+
+
+@pytest.mark.parametrize("goal", [-0.02, -0.2, -5.0])
+def test_nothing_gets_through_at_any_speed(goal):
+    points, cloth, faces, count, out = filtered(goal)
+    assert out.points[:count, 1].min() > 0
+    assert len(crossing_pairs(out.points, cloth, out.points, faces)) == 0
+    assert out.points[count:] == pytest.approx(points[count:])
+
+
+def test_free_paths_are_left_alone():
+    *_, count, out = filtered(0.02)
+    assert out.moved == 0.0
+    assert out.points[:count, 1] == pytest.approx(0.02)
+
+
+def test_cloth_between_closing_colliders_is_let_go_and_stays_finite():
+    points, cloth = sheet(0.2, 0.2, 0.05)
+    points = points[:, [0, 2, 1]] * [1, 1, -1]
+    low, faces = box((-0.1, -0.1, -0.3), (0.3, -0.01, 0.1))
+    high, _ = box((-0.1, 0.01, -0.3), (0.3, 0.1, 0.1))
+    count = len(points)
+    start = np.concatenate([points, low, high])
+    goal = start.copy()
+    goal[count : count + 8, 1] += 0.02
+    goal[count + 8 :, 1] -= 0.02
+    triangles = np.concatenate([faces, faces + 8]) + count
+    finder = PairFinder(start, cloth, triangles.astype(np.int32), count, 0.02)
+    finder.begin(start, goal)
+    around = surroundings(24, 0.003)
+    object.__setattr__(around, "part", np.repeat([0, 1], 12).astype(np.int32))
+    object.__setattr__(around, "rank", np.array([0, 5], np.int32))
+    inverse_mass = np.where(np.arange(len(start)) < count, 1.0, 0.0)
+    out = PathFilter(finder, cloth, inverse_mass, 0.005).run(start, goal, around, np.zeros((count, 2), bool))
+    assert np.isfinite(out.points).all()
+    assert out.let_go > 0
+    assert out.released[:, 1].any()  # the higher rank yields
+    assert not out.released[:, 0].any()
+    assert out.points[:count, 1].min() > goal[count : count + 8, 1].max()
+
+
+def test_released_vertices_are_not_held_back():
+    *_, count, _ = filtered(0.02)
+    *_, out = filtered(-0.05, np.ones((count, 1), bool))
+    assert out.points[:count, 1] == pytest.approx(-0.05)
+
+
+def test_armed_drops_pairs_of_released_vertices_only():
+    points, cloth, faces, count = scene(0.004)
+    finder = PairFinder(points, cloth, faces, count, 0.01)
+    finder.begin(points, points)
+    pairs = finder.along(points, 0.005)
+    released = np.zeros((count, 1), bool)
+    around = surroundings(len(faces), 0.003)
+    assert len(armed(pairs, around, released, count)) == len(pairs)
+    released[3] = True
+    left = armed(pairs, around, released, count)
+    assert 0 < len(left) < len(pairs)
+    assert not (left.vertices == 3).any()
+
+
+def test_easing_asks_for_a_little_and_only_of_those_behind():
+    points, _, faces, count = scene(0.02)
+    points[:4, 1] = -0.004
+    tree = build_tree(points, faces)
+    released = np.zeros((count, 1), bool)
+    released[:6] = True
+    rows = easing_rows(tree, points, points, released, surroundings(len(faces), 0.003), 100.0)
+    assert set(rows.ends[:, 0].tolist()) == {0, 1, 2, 3}
+    assert rows.soft == pytest.approx(-0.004 + 0.0015)
+    assert np.all(np.isneginf(rows.hard))
+    assert easing_rows(tree, points, points, released & False, surroundings(12, 0.003), 1.0) is None
+
+
+def test_anchors_ride_on_their_triangle():
+    points = np.array([[0.2, 0.3, 0.1], [0, 0, 0], [1, 0, 0], [0, 1, 0]], float)
+    colliders = np.array([[1, 2, 3]], np.int32)
+    anchors = placed(np.array([0], np.int32), points[:1], points, colliders)
+    assert anchor_points(anchors, points, colliders) == pytest.approx(points[:1])
+    turned = points @ np.array([[0, 1, 0], [-1, 0, 0], [0, 0, 1.0]]) + 2
+    assert anchor_points(anchors, turned, colliders) == pytest.approx(turned[:1])
+
+
+def test_a_sticking_vertex_keeps_its_anchor_and_a_slipping_one_drags_it():
+    points = np.array([[0.2, 0.3, 0.0], [0.3, 0.3, 0.0], [0, 0, 0], [1, 0, 0], [0, 1, 0]], float)
+    colliders = np.array([[2, 3, 4]], np.int32)
+    nearest = np.zeros(2, np.int32)
+    anchors = with_newcomers(Anchors.none(2), nearest, points, colliders, 2)
+    moved = points.copy()
+    moved[:2, 0] += 0.01
+    push = np.array([[0, 0, 1.0], [0, 0, 1.0]])
+    after = after_slip(anchors, nearest, moved, colliders, push, np.array([0.02, 0.004]))
+    kept = anchor_points(after, moved, colliders)
+    assert kept[0] == pytest.approx([0.2, 0.3, 0])
+    assert kept[1] == pytest.approx([0.306, 0.3, 0])
+    gone = after_slip(anchors, nearest, moved, colliders, push * 0, np.zeros(2))
+    assert gone.triangle.tolist() == [-1, -1]
+
+
+def test_exact_counts():
+    points, triangles = box((0, 0, 0), (1, 1, 1))
+    assert len(crossing_pairs(points, triangles, points + 5, triangles)) == 0
+    assert len(crossing_pairs(points, triangles, points + 0.3, triangles)) > 0
+    both = np.concatenate([points, points + 0.3])
+    assert len(self_crossing_pairs(points, triangles)) == 0
+    assert len(self_crossing_pairs(both, np.concatenate([triangles, triangles + 8]))) > 0
+    assert inside(points, triangles, np.array([[0.5, 0.5, 0.5], [1.5, 0, 0]])).tolist() == [True, False]

@@ -1,0 +1,221 @@
+"""Energy terms, time, linear solves and effort."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from patient_needle.core.contact.rows import Rows
+from patient_needle.core.geometry.normals import vertex_normals
+from patient_needle.core.model.fabric import Fabric
+from patient_needle.core.model.patience import FINAL, FIRST_LOOK, LADDER
+from patient_needle.core.solver.bending import Bending
+from patient_needle.core.solver.contact_force import Contact
+from patient_needle.core.solver.diagnostics import stretch
+from patient_needle.core.solver.effort import substeps_for
+from patient_needle.core.solver.gather import Gather, inner, largest
+from patient_needle.core.solver.inertia import Inertia, timing
+from patient_needle.core.solver.linear import Factors, Preconditioner, conjugate_gradients
+from patient_needle.core.solver.membrane import Membrane
+from tests.sheets import cloth_of, free_engine, run_free, sheet, still
+
+FABRIC = Fabric(
+    "worsted", stretch_warp=900, stretch_weft=600, shear=90, bend_warp=2e-5, bend_weft=1e-5,
+    stretch_damping=0.01, bend_damping=0.02,
+)  # fmt: skip
+
+
+def cloth(held=None, **options):
+    points, triangles = sheet(0.2, 0.2, 0.04)
+    return cloth_of(points, triangles, FABRIC, None if held is None else held(points), **options)
+
+
+def crumpled(made, seed=0, size=0.004):
+    return made.rest_points + np.random.default_rng(seed).normal(size=made.rest_points.shape) * size
+
+
+def terms_of(made):
+    start = crumpled(made, 1)
+    membrane, bending = Membrane(made), Bending(made)
+    membrane.begin(start, 0.01)
+    bending.begin(start, 0.01)
+    inertia = Inertia(made, timing(still(made), 0.01), np.array([0, -9.81, 0]), np.full(made.count, 0.1))
+    rows = Rows(
+        np.array([[0, made.count], [made.count, 5]], np.int32), np.array([[0, 0, 1.0], [0, 0.6, 0.8]]),
+        np.array([300.0, 200.0]), np.array([0.01, 0.5]), np.zeros(2), np.zeros(2, np.int32),
+    )  # fmt: skip
+    scene = np.concatenate([made.rest_points, [[0.1, 0.1, 0.0]]])
+    anchors = made.rest_points - 0.001
+    pushed = np.full(made.count, 0.5)
+    contact = Contact(rows, scene, anchors, np.full(made.count, 0.4), pushed, 400.0)
+    return {"inertia": inertia, "membrane": membrane, "bending": bending, "contact": contact}
+
+
+@pytest.mark.parametrize("name", ["inertia", "membrane", "bending", "contact"])
+def test_gradient_is_the_slope_of_the_energy(name):
+    """Central differences of the energy along random directions."""
+    made = cloth()
+    term, x = terms_of(made)[name], crumpled(made, 2)
+    gradient = np.zeros_like(x)
+    energy = term.gradient(x, gradient)
+    assert term.energy(x) == pytest.approx(energy, rel=1e-12)
+    direction = np.random.default_rng(3).normal(size=x.shape)
+    step = 1e-7
+    slope = (term.energy(x + step * direction) - term.energy(x - step * direction)) / (2 * step)
+    assert inner(gradient, direction) == pytest.approx(slope, rel=1e-5)
+
+
+@pytest.mark.parametrize("name", ["inertia", "membrane", "bending", "contact"])
+def test_linearised_hessian_is_symmetric_and_never_negative(name):
+    made = cloth()
+    term, x = terms_of(made)[name], crumpled(made, 2, 0.01)
+    term.gradient(x, np.zeros_like(x))
+    columns = []
+    for k in range(0, x.size, 7):
+        unit = np.zeros(x.size)
+        unit[k] = 1
+        out = np.zeros_like(x)
+        term.product(unit.reshape(x.shape), out)
+        columns.append(out.ravel())
+    matrix = np.array(columns)[:, ::7]
+    assert matrix == pytest.approx(matrix.T, rel=1e-9, abs=1e-9)
+    assert np.linalg.eigvalsh(matrix).min() > -1e-9 * np.abs(matrix).max()
+
+
+def test_rest_shape_is_stress_free():
+    """As made: folds that were modelled in carry no moment; flat: they do."""
+    flat = cloth()
+    x = flat.rest_points + np.outer(np.abs(flat.rest_points[:, 0] - 0.1), [0, 0, 1.0])
+    for options, quiet in (({"flat_rest_angles": False}, True), ({"flat_rest_angles": True}, False)):
+        made = cloth_of(x, flat.triangles, FABRIC, **options)
+        bending = Bending(made)
+        bending.begin(x, 0.01)
+        gradient = np.zeros_like(x)
+        bending.gradient(x, gradient)
+        assert bool(np.abs(gradient).max() < 1e-12) is quiet
+
+
+def test_rigid_motion_costs_nothing():
+    from scipy.spatial.transform import Rotation
+
+    made = cloth()
+    turned = Rotation.from_euler("xyz", [30, 80, 10], degrees=True).apply(made.rest_points) + 3
+    terms = terms_of(made)
+    for name in ("membrane", "bending"):
+        terms[name].begin(turned, 0.01)
+        assert terms[name].energy(turned) == pytest.approx(0, abs=1e-18)
+
+
+def test_bending_energy_of_a_cylinder():
+    """Plate theory (closed form): a sheet rolled to radius R stores B / (2 R^2) per area."""
+    from tests.sheets import halved_squares
+
+    rigidity, radius = 3e-5, 0.15
+    points, triangles = halved_squares(0.3, 0.2, 0.01)
+    made = cloth_of(points, triangles, Fabric("plate", bend_warp=rigidity, bend_weft=rigidity))
+    angle = points[:, 0] / radius
+    rolled = np.stack([radius * np.sin(angle), points[:, 1], radius * (1 - np.cos(angle))], 1)
+    bending = Bending(made)
+    bending.begin(points, 1.0)
+    # The outermost half cell on either side has no hinge to bend.
+    area = (0.3 - 0.01) * 0.2
+    assert bending.energy(rolled) == pytest.approx(rigidity / (2 * radius**2) * area, rel=0.01)
+
+
+def test_backward_difference_is_second_order():
+    """A mass on a spring (closed form): halving the step divides the error by about four (BDF2)."""
+
+    def error(steps):
+        points, triangles = sheet(0.1, 0.1, 0.1)
+        made = cloth_of(points, triangles, Fabric("heavy"))
+        state, omega, end = still(made), 6.0, 0.8
+        step = end / steps
+        # A spring to the origin of acceleration -w^2 x, integrated by the same rule, per vertex.
+        x = state.positions + 0.1
+        state = state.replace(positions=x, positions_before=x.copy())
+        for _ in range(steps):
+            time = timing(state, step)
+            r = time.reach
+            new = (time.base + r * time.base_velocity) / (1 + (omega * r) ** 2)
+            state = state.replace(
+                positions=new, velocities=time.velocity(new), positions_before=state.positions,
+                velocities_before=state.velocities, last_step=step,
+            )  # fmt: skip
+        return np.abs(state.positions - x * np.cos(omega * end)).max()
+
+    assert error(200) / error(400) == pytest.approx(4, rel=0.3)
+
+
+def test_steps_of_unequal_length_keep_constant_speed_exact():
+    made = cloth()
+    speed = np.tile([1.0, 2, 3], (made.count, 1))
+    state = still(made).replace(
+        velocities=speed,
+        velocities_before=speed,
+        positions_before=made.rest_points - 0.02 * speed,
+        last_step=0.02,
+    )
+    for step in (0.02, 0.01, 0.04):
+        time = timing(state, step)
+        assert time.base + time.reach * time.base_velocity == pytest.approx(state.positions + step * speed)
+        assert time.base_velocity == pytest.approx(speed)
+
+
+def test_conjugate_gradients_solve_the_linearised_system():
+    made = cloth(lambda points: points[:, 1] > 0.2 - 1e-9)
+    terms = tuple(terms_of(made)[name] for name in ("inertia", "membrane", "bending"))
+    x = crumpled(made, 4, 0.002)
+    gradient = np.zeros_like(x)
+    for term in terms:
+        term.gradient(x, gradient)
+    gradient[made.held] = 0
+    preconditioner = Preconditioner(
+        Factors(made, 0.0).for_step(0.01), vertex_normals(x, made.triangles), made.held
+    )
+    preconditioner.refresh(terms)
+    step, used = conjugate_gradients(terms, gradient, preconditioner, made.held, 300, 1e-9)
+    product = np.zeros_like(x)
+    for term in terms:
+        term.product(step, product)
+    product[made.held] = 0
+    assert product == pytest.approx(-gradient, abs=1e-6 * np.abs(gradient).max())
+    assert np.all(step[made.held] == 0)
+    assert used < 300
+
+
+def test_gather_adds_every_corner():
+    elements = np.array([(0, 1, 2), (2, 1, 3)], np.int32)
+    gather = Gather(elements, 5)
+    gather.shares[:] = np.arange(18).reshape(6, 3)
+    out = np.ones((5, 3))
+    gather.add_to(out)
+    expected = np.ones((5, 3))
+    np.add.at(expected, elements.ravel(), gather.shares)
+    assert out == pytest.approx(expected)
+    assert largest(out) == pytest.approx(np.linalg.norm(out, axis=1).max())
+
+
+@pytest.mark.parametrize(("travel", "expected"), [(0.0, 4), (0.10, 4), (0.2, 8), (0.7, 16), (50.0, LADDER[-1])])
+def test_effort_follows_the_fastest_point(travel, expected):
+    points = np.zeros((3, 3))
+    moved = points.copy()
+    moved[1, 2] = travel
+    assert substeps_for(FIRST_LOOK, (points, moved)) == expected
+    assert substeps_for(FIRST_LOOK, (points, moved), (moved, moved)) == expected
+
+
+def test_held_vertices_stay_and_the_sheet_comes_to_rest():
+    made = cloth(lambda points: points[:, 1] > 0.2 - 1e-9)
+    state = run_free(free_engine(made, FINAL, air_drag=1.0), still(made), 1.5, 1 / 48)
+    assert state.positions[made.held] == pytest.approx(made.rest_points[made.held])
+    assert np.abs(state.velocities).max() < 1e-3
+    assert 0 < stretch(made, state.positions).worst < 0.01
+
+
+def test_stretch_leaves_out_what_the_animation_stretches():
+    made = cloth(lambda points: points[:, 1] > 0.15)
+    pulled = made.rest_points.copy()
+    pulled[made.held, 0] *= 1.2
+    found = stretch(made, pulled)
+    assert found.held == pytest.approx(0.2, abs=0.01)
+    assert not made.held[list(found.worst_edge)].all()
