@@ -74,29 +74,21 @@ def test_hanging_chain():
     points, triangles = halved_squares(length, width, 0.02)
     fabric = Fabric(
         "chain",
-        stretch_warp=2e4,
-        stretch_weft=2e4,
-        shear=2e3,
-        bend_warp=1e-9,
-        bend_weft=1e-9,
+        stretch_warp=4e3,
+        stretch_weft=4e3,
+        shear=5e2,
+        bend_warp=1e-7,
+        bend_weft=1e-7,
         areal_density=0.3,
     )
+    exact = hanging_chain(length, span, round(length / 0.02) + 1)
+    index = np.rint(points[:, 0] / 0.02).astype(int)
+    # The strip lies across the plane of its fall: its width along z.
+    start, hung = (np.column_stack([curve[index], points[:, 1]]) for curve in (exact * [1, 0.95], exact))
     held = (points[:, 0] < 1e-9) | (points[:, 0] > length - 1e-9)
     cloth = cloth_of(points, triangles, fabric, held, warp=(1.0, 0.0, 0.0))
-    exact = hanging_chain(length, span, round(length / 0.02) + 1)
-
-    # The strip stands on edge across its fall: its width along z, its length in the xy plane.
-    def laid(curve):
-        index = np.rint(points[:, 0] / 0.02).astype(int)
-        return np.column_stack([curve[index], points[:, 1]])
-
-    start = hanging_chain(length, span, len(exact))
-    start[:, 1] *= 0.9
-    step = np.linalg.norm(np.diff(start, axis=0), axis=1)
-    assert step.max() < 0.021
     engine = free_engine(cloth, FINAL, air_drag=3.0)
-    object.__setattr__(cloth, "rest_points", laid(exact))  # holds stay at the catenary's ends
-    state = run_free(engine, still(cloth, laid(start)), 4.0, 1 / 96)
+    state = run_free(engine, still(cloth, start), 2.0, 1 / 96, held_at=hung[held])
     centre = np.abs(points[:, 0] - length / 2) < 1e-9
     sag = -state.positions[centre, 1].mean()
     assert sag == pytest.approx(-exact[:, 1].min(), rel=0.01)
@@ -114,11 +106,11 @@ def chord_ratio(angle_degrees: float) -> float:
         found = solve_bvp(
             lambda s, y: np.array([y[1], -load * (1 - s) * np.cos(y[0])]),
             lambda a, b: np.array([a[0], b[1]]),
-            s, np.array([-0.5 * load / 6 * s, 0 * s]), tol=1e-8,
+            s, np.array([load / 6 * s, 0 * s]), tol=1e-8,
         )  # fmt: skip
         slope = found.sol(np.linspace(0, 1, 4001))[0]
         x, y = np.trapezoid(np.cos(slope)) / 4000, np.trapezoid(np.sin(slope)) / 4000
-        return float(np.degrees(np.arctan2(-y, x)))
+        return float(np.degrees(np.arctan2(y, x)))
 
     load = brentq(lambda load: chord(load) - angle_degrees, 0.5, 30)
     return load / 8
@@ -129,30 +121,36 @@ def test_peirce_ratio_is_one():
     assert chord_ratio(41.5) == pytest.approx(1.0, abs=0.003)
 
 
-@pytest.mark.parametrize(
-    ("rigidity", "density"), [(8e-5, 0.30), (2.4e-5, 0.20), (6e-5, 0.12)], ids=["drill", "poplin", "organza"]
-)
-def test_cantilever(rigidity, density):
-    """Cantilever test (Peirce 1930; ASTM D1388, BS 3356): at the overhang 2c with B = w g c^3 the chord from
-    the edge to the tip falls 41.5 degrees. Three swatches, spacing 10 mm or c / 2, bound 5 % in rigidity.
-    """
+def cantilever(rigidity: float, density: float, spacing: float, seed: int) -> float:
+    """Rigidity that a strip six edges wide shows, in N m: from the angle its chord falls under its own weight."""
     bending_length = (rigidity / (density * GRAVITY)) ** (1 / 3)
-    spacing = min(0.010, bending_length / 2)
-    overhang, width = 2 * bending_length, 6 * spacing
     tail = 3 * spacing
-    points, triangles = sheet(overhang + tail, width, spacing, jitter=0.1)
+    points, triangles = sheet(2 * bending_length + tail, 6 * spacing, spacing, jitter=0.1, seed=seed)
     held = points[:, 0] < tail + 1e-9
     fabric = Fabric(
-        "strip", stretch_warp=2000, stretch_weft=2000, shear=500, bend_warp=rigidity, bend_weft=rigidity,
+        "strip", stretch_warp=2e4, stretch_weft=2e4, shear=5e3, bend_warp=rigidity, bend_weft=rigidity,
         areal_density=density,
     )  # fmt: skip
     lying = points[:, [0, 2, 1]] * [1, 1, -1]
     cloth = cloth_of(lying, triangles, fabric, held, warp=(1.0, 0, 0))
-    edge = lying[held, 0].max()
-    free_length = overhang + tail - edge
-    engine = free_engine(cloth, FINAL, air_drag=1.5)
-    state = run_free(engine, still(cloth), 3.0, 1 / 96)
-    tip = state.positions[lying[:, 0] > overhang + tail - 1e-9].mean(axis=0)
+    edge, end = lying[held, 0].max(), lying[:, 0].max()
+    state = run_free(free_engine(cloth, FINAL, air_drag=1.5), still(cloth), 2.5, 1 / 64)
+    assert np.abs(state.velocities).max() < 0.01
+    tip = state.positions[lying[:, 0] > end - 1e-9].mean(axis=0)
     angle = float(np.degrees(np.arctan2(-tip[1], tip[0] - edge)))
-    measured = density * GRAVITY * (free_length / 2) ** 3 / chord_ratio(angle)
+    return density * GRAVITY * ((end - edge) / 2) ** 3 / chord_ratio(angle)
+
+
+@pytest.mark.parametrize(
+    ("bending_length", "density"),
+    [(0.040, 0.18), (0.050, 0.25), (0.060, 0.35)],
+    ids=["poplin", "twill", "drill"],
+)
+def test_cantilever(bending_length, density):
+    """Cantilever test (Peirce 1930; ASTM D1388, BS 3356): at the overhang 2c with B = w g c^3 the chord from
+    the edge to the tip falls 41.5 degrees. Three swatches at 10 mm; as the standards do with specimens, three
+    unlike meshes are averaged: a single irregular mesh of this spacing scatters by about 5 %. Bound 5 %.
+    """
+    rigidity = density * GRAVITY * bending_length**3
+    measured = np.mean([cantilever(rigidity, density, 0.010, seed) for seed in (1, 2, 3)])
     assert measured == pytest.approx(rigidity, rel=0.05)

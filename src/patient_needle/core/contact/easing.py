@@ -44,6 +44,7 @@ def easing_rows(
         np.repeat(_normals(goal, corners), 3, axis=0),
         np.full(3 * len(near), stiffness),
         np.repeat(np.minimum(gap, height + PER_SUBSTEP * gap), 3),
+        np.repeat(gap, 3),
         np.full(3 * len(near), -np.inf),
         np.repeat(triangle[near], 3).astype(np.int32),
     )

@@ -42,13 +42,15 @@ class Rows:
     """m rows; the gap of row i is normal[i] . (x[ends[i, 0]] - x[ends[i, 1]]).
 
     ends (m, 2) int32; normal (m, 3) unit; stiffness (m,) N/m; soft (m,) m, gap below which the row pushes;
-    hard (m,) m, gap the filter keeps; carrier (m,) int32 collider triangle.
+    depth (m,) m, how far under that it pushes with stiffness times depth; hard (m,) m, gap the filter keeps;
+    carrier (m,) int32 collider triangle.
     """
 
     ends: Indices
     normal: Vectors
     stiffness: Scalars
     soft: Scalars
+    depth: Scalars
     hard: Scalars
     carrier: Indices
 
@@ -103,9 +105,11 @@ def build_rows(
         np.zeros(room),
         np.zeros(room),
         np.zeros(room),
+        np.zeros(room),
         np.zeros(room, np.int32),
     )
-    soft = around.gap[pairs.carrier]
+    depth = around.gap[pairs.carrier]
+    soft = depth
     normal, height, passing = _oriented(pairs, start, colliders, soft, tolerances)
     hard = np.minimum(
         height,
@@ -113,8 +117,8 @@ def build_rows(
     )
     soft = np.where(passing, np.minimum(soft, height), soft)
     used = _expand(
-        pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, hard, prescribed, stiffness,
-        rows.ends, rows.normal, rows.stiffness, rows.soft, rows.hard, rows.carrier,
+        pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, depth, hard, prescribed, stiffness,
+        rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth, rows.hard, rows.carrier,
     )  # fmt: skip
     return Rows(*(getattr(rows, name)[:used] for name in Rows.__dataclass_fields__))
 
@@ -140,8 +144,8 @@ def _orient(
 
     The line between the closest points of a vertex and the triangle beside the one below it slants along the
     surface: a half-space across it would stop cloth from sliding. The plane of that triangle separates them
-    as well as long as the vertex is above it, and lets it slide. So the plane's normal is taken where the pair is
-    further apart than the gap wanted (it passes by, and must not be pushed further), or where both normals
+    as well as long as the vertex is above it, and lets it slide. So the plane's normal is taken where the pair
+    is further apart than the gap wanted (it passes by, and must not be pushed further), or where both normals
     nearly agree.
     """
     for i in range(gap.shape[0]):
@@ -179,8 +183,8 @@ def _orient(
 
 @njit(cache=True)
 def _expand(
-    vertices, edge_edge, normal, carrier, soft, hard, prescribed, stiffness,
-    ends, out_normal, out_stiffness, out_soft, out_hard, out_carrier,
+    vertices, edge_edge, normal, carrier, soft, depth, hard, prescribed, stiffness,
+    ends, out_normal, out_stiffness, out_soft, out_depth, out_hard, out_carrier,
 ):  # fmt: skip
     used = 0
     for i in range(vertices.shape[0]):
@@ -196,6 +200,7 @@ def _expand(
                     out_normal[used, j] = normal[i, j]
                 out_stiffness[used] = stiffness * (0.5 if edge_edge[i] else 1.0)
                 out_soft[used] = soft[i]
+                out_depth[used] = depth[i]
                 out_hard[used] = hard[i]
                 out_carrier[used] = carrier[i]
                 used += 1

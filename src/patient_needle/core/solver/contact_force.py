@@ -1,10 +1,13 @@
 """Contact and friction as energy terms of the elastic solve.
 
-Each row pushes with 1/2 k max(0, soft gap - gap)^2. Friction pulls every pushed vertex back to its anchor
-along the surface: like a spring as long as that takes less than mu times its push, with just that force
-beyond. The push is lagged: the first linearisation of a substep takes the one the last substep ended with,
-since the predicted motion, which sinks in, would give a far larger one. For pushes held fixed the friction
-has a convex potential (J. J. Moreau, 1974), so that one line search serves all terms.
+Each row pushes with k s^2 / d, s being what is missing to its soft gap and d its depth: gently at first, so
+that cloth at rest neither chatters nor needs many passes, and with k s when it is d deep.
+
+Friction pulls every pushed vertex back to its anchor along the surface: like a spring as long as that takes
+less than mu times its push, with just that force beyond. The push is lagged: the first linearisation of a
+substep takes the one the last substep ended with. For pushes held fixed friction has a convex potential
+(J. J. Moreau, 1974), so that one line search serves all terms; its Hessian is the secant one, which bounds
+the potential from above and so never overshoots the anchor.
 """
 
 from __future__ import annotations
@@ -37,9 +40,9 @@ class Contact:
         self.push = np.zeros((count, 3))
         self._limit = np.zeros(count)
         self._normal = np.zeros((count, 3))
-        self._slip = np.zeros((count, 3))
         self._grip = np.zeros(count)
         self._active = np.zeros(len(rows), np.int32)
+        self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
 
     @property
@@ -65,7 +68,7 @@ class Contact:
         self.push[:] = 0.0
         energy, self._active_count = _push(
             self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft,
-            self._active, self.push, out,
+            rows.depth, self._active, self._row_stiffness, self.push, out,
         )  # fmt: skip
         return energy
 
@@ -75,34 +78,34 @@ class Contact:
         self._limit = self._friction * (self.strength() if self._pushed is None else self._pushed)
         self._pushed = None
         return energy + _drag_back(
-            x, self._anchors, self._limit, self._stick, self.push, self._normal, self._slip, self._grip, out
+            x, self._anchors, self._limit, self._stick, self.push, self._normal, self._grip, out
         )
 
     def energy(self, x: Points) -> float:
         """J, with friction's limits as linearised last."""
         self._scene[: len(x)] = x
         rows = self._rows
-        pressed = _pressed(self._scene, rows.ends, rows.normal, rows.stiffness, rows.soft)
+        pressed = _pressed(self._scene, rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth)
         return pressed + _gripped(x, self._anchors, self._limit, self._stick, self._normal, self._grip)
 
     def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
         """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
         rows = self._rows
         _own_stiffness(
-            self._active[: self._active_count], rows.ends, rows.normal, rows.stiffness, directions, out
+            self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness, directions, out
         )
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the Hessian's product with p (n, 3)."""
         rows = self._rows
         _product(
-            p, self._active[: self._active_count], rows.ends, rows.normal, rows.stiffness,
-            self._normal, self._slip, self._grip, out,
+            p, self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness,
+            self._normal, self._grip, out,
         )  # fmt: skip
 
 
 @njit(cache=True)
-def _own_stiffness(active, ends, normal, stiffness, directions, out):
+def _own_stiffness(active, ends, normal, row_stiffness, directions, out):
     count = directions.shape[0]
     for index in range(active.shape[0]):
         i = active[index]
@@ -114,7 +117,7 @@ def _own_stiffness(active, ends, normal, stiffness, directions, out):
                     + directions[v, 1] * normal[i, 1]
                     + directions[v, 2] * normal[i, 2]
                 )
-                out[v] += stiffness[i] * along * along
+                out[v] += row_stiffness[index] * along * along
 
 
 @njit(cache=True)
@@ -127,16 +130,17 @@ def _gap(x, a, b, normal, i):
 
 
 @njit(cache=True)
-def _push(x, count, ends, normal, stiffness, soft, active, push, out):
+def _push(x, count, ends, normal, stiffness, soft, depth, active, row_stiffness, push, out):
     energy, used = 0.0, 0
     for i in range(ends.shape[0]):
         a, b = ends[i, 0], ends[i, 1]
         short = soft[i] - _gap(x, a, b, normal, i)
         if short <= 0.0:
             continue
-        energy += 0.5 * stiffness[i] * short * short
-        force = stiffness[i] * short
+        force = stiffness[i] * short * short / depth[i]
+        energy += force * short / 3.0
         active[used] = i
+        row_stiffness[used] = 2.0 * stiffness[i] * short / depth[i]
         used += 1
         for k in range(3):
             if a < count:
@@ -149,12 +153,12 @@ def _push(x, count, ends, normal, stiffness, soft, active, push, out):
 
 
 @njit(cache=True)
-def _pressed(x, ends, normal, stiffness, soft):
+def _pressed(x, ends, normal, stiffness, soft, depth):
     energy = 0.0
     for i in range(ends.shape[0]):
         short = soft[i] - _gap(x, ends[i, 0], ends[i, 1], normal, i)
         if short > 0.0:
-            energy += 0.5 * stiffness[i] * short * short
+            energy += stiffness[i] * short * short * short / (3.0 * depth[i])
     return energy
 
 
@@ -167,7 +171,7 @@ def _along(x, anchors, normal, v):
 
 
 @njit(cache=True)
-def _drag_back(x, anchors, limit, stick, push, normal, slip, grip, out):
+def _drag_back(x, anchors, limit, stick, push, normal, grip, out):
     energy = 0.0
     for v in range(x.shape[0]):
         grip[v] = 0.0
@@ -176,14 +180,12 @@ def _drag_back(x, anchors, limit, stick, push, normal, slip, grip, out):
             continue
         for k in range(3):
             normal[v, k] = push[v, k] / force
-            slip[v, k] = 0.0
         a, b, c = _along(x, anchors, normal, v)
         length = np.sqrt(a * a + b * b + c * c)
         if length * stick <= limit[v]:
             grip[v] = stick
         else:
             grip[v] = limit[v] / length
-            slip[v, 0], slip[v, 1], slip[v, 2] = a / length, b / length, c / length
         energy += _friction_energy(length, limit[v], stick)
         out[v, 0] += grip[v] * a
         out[v, 1] += grip[v] * b
@@ -209,7 +211,7 @@ def _gripped(x, anchors, limit, stick, normal, grip):
 
 
 @njit(cache=True)
-def _product(p, active, ends, normal, stiffness, surface, slip, grip, out):
+def _product(p, active, ends, normal, row_stiffness, surface, grip, out):
     count = p.shape[0]
     for index in range(active.shape[0]):
         i = active[index]
@@ -220,7 +222,7 @@ def _product(p, active, ends, normal, stiffness, surface, slip, grip, out):
                 closing += p[a, k] * normal[i, k]
             if b < count:
                 closing -= p[b, k] * normal[i, k]
-        closing *= stiffness[i]
+        closing *= row_stiffness[index]
         for k in range(3):
             if a < count:
                 out[a, k] += closing * normal[i, k]
@@ -229,6 +231,5 @@ def _product(p, active, ends, normal, stiffness, surface, slip, grip, out):
     for v in range(count):
         if grip[v] > 0.0:
             across = p[v, 0] * surface[v, 0] + p[v, 1] * surface[v, 1] + p[v, 2] * surface[v, 2]
-            along = p[v, 0] * slip[v, 0] + p[v, 1] * slip[v, 1] + p[v, 2] * slip[v, 2]
             for k in range(3):
-                out[v, k] += grip[v] * (p[v, k] - across * surface[v, k] - along * slip[v, k])
+                out[v, k] += grip[v] * (p[v, k] - across * surface[v, k])

@@ -58,10 +58,10 @@ class Membrane:
         _product(p, self._triangles, self._rest, self._line, self._gather.shares)
         self._gather.add_to(out)
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:  # noqa: ARG002
-        """Add to out (n,) N/m what tension resists across the cloth; the directions are normals."""
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
+        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
         shares = np.empty(3 * len(self._triangles))
-        _across(self._rest, self._line, shares)
+        _own_stiffness(self._triangles, self._rest, self._line, directions, shares)
         self._gather.add_scalars_to(shares, out)
 
 
@@ -148,14 +148,31 @@ def _linearise(x, triangles, rest, ku, kv, ks, before, ratio, shares, line, ener
         line[t, 14], line[t, 15], line[t, 16] = h0, h1, h2
 
 
+@njit(cache=True)
+def _corner_stiffness(line, t, p, q, n0, n1, n2):
+    """Curvature of triangle t's energy when one corner, with image coefficients p and q, moves along n."""
+    u = p * (line[t, 0] * n0 + line[t, 1] * n1 + line[t, 2] * n2)
+    v = q * (line[t, 3] * n0 + line[t, 4] * n1 + line[t, 5] * n2)
+    g = p * (line[t, 11] * n0 + line[t, 12] * n1 + line[t, 13] * n2)
+    h = q * (line[t, 14] * n0 + line[t, 15] * n1 + line[t, 16] * n2)
+    return (
+        (line[t, 6] - line[t, 7]) * u * u
+        + line[t, 7] * p * p
+        + (line[t, 8] - line[t, 9]) * v * v
+        + line[t, 9] * q * q
+        + line[t, 10] * (g + h) ** 2
+    )
+
+
 @njit(parallel=True, cache=True)
-def _across(rest, line, shares):
+def _own_stiffness(triangles, rest, line, directions, shares):
     for t in prange(rest.shape[0]):
         p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
-        u, v = line[t, 7], line[t, 9]
-        shares[3 * t] = u * (p + r) ** 2 + v * (q + s) ** 2
-        shares[3 * t + 1] = u * p * p + v * q * q
-        shares[3 * t + 2] = u * r * r + v * s * s
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        d = directions
+        shares[3 * t] = _corner_stiffness(line, t, -(p + r), -(q + s), d[a, 0], d[a, 1], d[a, 2])
+        shares[3 * t + 1] = _corner_stiffness(line, t, p, q, d[b, 0], d[b, 1], d[b, 2])
+        shares[3 * t + 2] = _corner_stiffness(line, t, r, s, d[c, 0], d[c, 1], d[c, 2])
 
 
 @njit(parallel=True, cache=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..contact.anchors import Anchors
-from ..model.typed import Flags, Points, Scalars, Vectors
+from ..model.typed import Flags, Points, Vectors
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,7 +18,7 @@ class ClothState:
     positions_before, velocities_before    (n, 3) of one substep earlier, for the second-order step
     last_step   s, the substep that led here; 0 when there is no history
     anchors     friction's hold on the colliders
-    pushed      (n,) N, how hard contact pushed each vertex last: friction's first guess
+    pushed      (n, 3) N, how contact pushed each vertex last: the next substep's first guess
     released    (n, p) bool, vertices let go by a part in a pinched place
     """
 
@@ -28,7 +28,7 @@ class ClothState:
     velocities_before: Vectors
     last_step: float
     anchors: Anchors
-    pushed: Scalars
+    pushed: Vectors
     released: Flags
 
     def replace(self, **changes: object) -> ClothState:
@@ -47,6 +47,6 @@ def at_rest(points: Points, parts: int) -> ClothState:
         still.copy(),
         0.0,
         Anchors.none(count),
-        np.zeros(count),
+        np.zeros((count, 3)),
         np.zeros((count, parts), bool),
     )

@@ -14,7 +14,7 @@ from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
 from ..contact.pairs import PairFinder
 from ..contact.rows import Rows, Surroundings, armed, build_rows, misses, nearest_carriers
-from ..geometry.normals import vertex_normals
+from ..geometry.normals import unit, vertex_normals
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
@@ -106,6 +106,8 @@ class Engine:
                 self._finder.colliders, start, goal, state.released, surround.around, self._stiffness
             )
         friction = self._friction(state, start, goal, nearest, surround.around)
+        slowing = friction.coefficient * np.linalg.norm(state.pushed, axis=1) * time.reach**2 / self.cloth.mass
+        goal[: self.cloth.count] = _resting(state, goal, friction, slowing)
         goal, contact = self._touching(terms, rows, easing, goal, friction, state, surround, step, tally)
         with tally.stage("filter"):
             filtered = self._filter.run(start, goal, surround.around, state.released)
@@ -117,7 +119,7 @@ class Engine:
             )  # fmt: skip
         x = filtered.points[: self.cloth.count]
         return _advanced(state, x, time).replace(
-            anchors=anchors, pushed=contact.strength(), released=filtered.released
+            anchors=anchors, pushed=contact.push, released=filtered.released
         )
 
     def _own_terms(self, state: ClothState, time: Timing):  # type: ignore[no-untyped-def]
@@ -163,14 +165,15 @@ class Engine:
         held_on = anchors.triangle >= 0
         coefficient = np.where(held_on, around.friction[np.maximum(anchors.triangle, 0)], 0.0)
         points = anchor_points(anchors, goal, self.collider_triangles)
-        return _Friction(anchors, points, coefficient)
+        carried = points - anchor_points(anchors, start, self.collider_triangles)
+        return _Friction(anchors, points, carried, coefficient)
 
     def _touching(  # type: ignore[no-untyped-def]
         self, terms, rows, easing, goal, friction, state, surround, step, tally
     ):
         """Solve with contact; solve again while the true motion brings rows that the solution misses."""
         passes, count = self.patience.newton_passes, self.cloth.count
-        pushed = state.pushed
+        pushed = np.linalg.norm(state.pushed, axis=1)
         for accept in range(ACCEPT_ROUNDS):
             contact = Contact(
                 rows.joined(easing), goal, friction.points, friction.coefficient, pushed, self._stiffness
@@ -204,11 +207,40 @@ class Engine:
 
 @dataclass(frozen=True, eq=False)
 class _Friction:
-    """Friction's data of one substep: anchors, where they end, and coefficients, 0 without an anchor."""
+    """Friction's data of one substep.
+
+    anchors, where they end (n, 3) m, how the colliders carry them (n, 3) m, and coefficients (n,), 0 without.
+    """
 
     anchors: Anchors
     points: Points
+    carried: Vectors
     coefficient: Scalars
+
+
+def _resting(state: ClothState, predicted: Points, friction: _Friction, slowing: Scalars) -> Points:
+    """A first guess (n, 3) m for the solve: what was pushed goes no further into what pushed it.
+
+    The predicted motion sinks into the collider by a whole substep's fall; from there a solve would start with
+    a push far too large. Along the surface each vertex slides as far from its anchor as it would go by itself,
+    less `slowing` (n,) m, what friction takes off in a substep under the last push; what would not move stays.
+    """
+    x = predicted[: len(state.positions)]
+    normal, held = unit(state.pushed), friction.anchors.triangle >= 0
+    ride = state.positions + np.where(held[:, None], friction.carried, 0.0)
+    closing = np.minimum(_dot(x - ride, normal), 0.0)
+    free = x - closing[:, None] * normal
+    offset = free - friction.points
+    offset -= _dot(offset, normal)[:, None] * normal
+    length = np.linalg.norm(offset, axis=1)
+    pressed = held & (_dot(normal, normal) > 0)
+    share = np.minimum(slowing / np.maximum(length, 1e-300), 1.0)
+    slowed = free - share[:, None] * offset
+    return np.where(pressed[:, None], np.where((share < 1.0)[:, None], slowed, ride), free)
+
+
+def _dot(a: Vectors, b: Vectors) -> Scalars:
+    return np.einsum("ij,ij->i", a, b)
 
 
 def _advanced(state: ClothState, x: Points, time: Timing) -> ClothState:
