@@ -6,7 +6,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.spatial import ConvexHull, Delaunay, cKDTree
 
-WAIST, BAND, SEAM, HEM = 1.070, 1.030, 0.760, 0.430  # heights, m
+WAIST, BAND, SEAM, HEM = 1.080, 1.045, 0.760, 0.430  # heights, m
 EASE = 0.004  # m off the body
 DIRECTIONS = 256
 

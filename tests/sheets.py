@@ -93,7 +93,7 @@ def free_engine(cloth: Cloth, patience, gravity=(0.0, -9.81, 0.0), air_drag=0.0)
 def run_free(
     engine: Engine, state: ClothState, seconds: float, step: float, watch=None, held_at=None
 ) -> ClothState:
-    """Step a cloth without colliders, its held vertices at held_at or at rest; watch(time, state) after each."""
+    """Step a cloth without colliders, held vertices at held_at or at rest; watch(time, state) after each."""
     held = engine.cloth.rest_points[engine.cloth.held] if held_at is None else held_at
     around = surroundings(0, 1e-3)
     for index in range(round(seconds / step)):

@@ -45,8 +45,8 @@ TURN = {
     "kneeL": (0.9, 0, 1), "kneeR": (0.3, 0, 1), "curlL": 16, "curlR": 14, "rollR": 20,
 }  # fmt: skip
 DUCK = {
-    "pelvis": (0, -0.26, -0.08), "pelvis_turn": (17, -8, 0), "spine_turn": (25, -12, 6),
-    "neck_turn": (8, 4, 0), "head_turn": (4, 10, 0), "collarL": (6, 14), "collarR": (12, 12),
+    "pelvis": (0, -0.24, -0.06), "pelvis_turn": (14, -8, 0), "spine_turn": (19, -12, 6),
+    "neck_turn": (16, 4, 0), "head_turn": (12, 10, 0), "collarL": (6, 14), "collarR": (12, 12),
     "chest_space": 1.0, "handR": (-0.12, 1.66, 0.22), "elbowR": (-0.7, -0.25, 0.9),
     "handL": (0.30, 1.48, 0.28), "elbowL": (0.9, -0.5, 0.4), "rollR": -20, "rollL": -10,
     "footL": (0.15, 0, 0.19, 14, 0), "footR": (-0.15, 0, -0.11, -14, 16), "kneeL": (0.25, 0, 1),

@@ -13,7 +13,6 @@ from ..geometry.topology import Topology, build_topology, check_triangles
 from ..model.fabric import Fabric
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 
-
 # Hinges of stiffness B l^2 / A give equilateral triangles the plate energy of rigidity B and Poisson's ratio
 # -1/3 (work out the hinge angles of a quadratic surface). A free strip, which may curl across, then shows
 # B (1 - 1/9). Measured rigidities are those of strips, so hinges are made this much stiffer.
@@ -86,8 +85,8 @@ def build_cloth(
     """Constants of a cloth made as it lies at `points` (n, 3) m.
 
     warp (m, 3) unit directions; held (n,) bool; flat_rest_angles False keeps the folds it was modelled with.
-    `MeshError` for a mesh that cannot be simulated. Hinge stiffness is STRIP B l^2 / A, B being what a free strip
-    of the fabric shows in a cantilever test.
+    `MeshError` for a mesh that cannot be simulated. Hinge stiffness is STRIP B l^2 / A, B being what a free
+    strip of the fabric shows in a cantilever test.
     """
     check_triangles(points, triangles, name=name)
     topology = build_topology(triangles, len(points), name=name)

@@ -118,9 +118,10 @@ def _read(shape) -> MeshCache:  # type: ignore[no-untyped-def]
     count, sampling = schema.getNumSamples(), schema.getTimeSampling()
     frames, times = [], []
     for index in range(count):
-        sample = schema.getValue(Abc.ISampleSelector(index))
-        frames.append(np.array(sample.getPositions(), np.float32).reshape(-1, 3))
+        # The bindings take an index for a time, so the sample is asked for by its own time.
         times.append(sampling.getSampleTime(index))
+        sample = schema.getValue(Abc.ISampleSelector(float(times[-1])))
+        frames.append(np.array(sample.getPositions(), np.float32).reshape(-1, 3))
     sizes = np.array(sample.getFaceCounts(), np.int32)
     corners = np.array(sample.getFaceIndices(), np.int32)
     mesh = Mesh(

@@ -1,0 +1,188 @@
+"""A shot file in, caches and a report out: the whole path without the launcher."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import numba
+import numpy as np
+import pytest
+
+from patient_needle.bootstrap.headless import Request, load_state, save_state, simulate_shot
+from patient_needle.core.model.errors import NeedleError, ResumeError, StartError
+from patient_needle.formats.alembic_cache import read_alembic
+from patient_needle.formats.pc2 import read_pc2
+
+FLAG = Path(__file__).parents[2] / "demo" / "flag"
+
+
+@pytest.fixture
+def shot(tmp_path) -> Path:
+    """The flag shot, short, in a folder of its own."""
+    folder = tmp_path / "flag"
+    shutil.copytree(FLAG, folder)
+    change(folder / "shot.json", lambda d: d.update(frames=[1001, 1008], run_in={"settle": 2, "move": 0}))
+    return folder / "shot.json"
+
+
+def change(path: Path, how) -> None:
+    data = json.loads(path.read_text())
+    how(data)
+    path.write_text(json.dumps(data))
+
+
+def run(shot: Path, out: Path, told=lambda progress: None, **options) -> Path:
+    simulate_shot(Request(shot, out, **options), told)
+    return out
+
+
+def points(out: Path) -> np.ndarray:
+    return np.array(read_pc2(out / "signal flag.pc2").frames)
+
+
+def stop_after(frames: int):
+    def told(progress):
+        if progress.done == frames:
+            raise KeyboardInterrupt
+
+    return told
+
+
+def test_a_run_writes_its_cache_and_an_honest_report(shot, tmp_path):
+    seen = []
+    out = run(shot, tmp_path / "out", seen.append)
+    cache = read_pc2(out / "signal flag.pc2")
+    assert cache.frames.shape == (8, 677, 3)
+    assert cache.first_frame == 1001
+    report = json.loads((out / "report.json").read_text())
+    frames = report["garments"]["signal flag"]["frames"]
+    assert [f["frame"] for f in frames] == list(range(1000, 1009))
+    assert [f["delivered"] for f in frames] == [False] + [True] * 8
+    assert all(f["intersections"]["in_the_body"] == 0 for f in frames)
+    assert all(f["stretch"]["p99"] < 0.05 and f["substeps"] >= 4 for f in frames)
+    assert set(frames[0]["milliseconds"]) == {"search", "solve", "filter", "friction"}
+    assert report["garments"]["signal flag"]["totals"]["delivered_frames"] == 8
+    assert {"numpy", "numba", "patient-needle"} <= set(report["versions"])
+    assert [p.done for p in seen] == list(range(1, 10))
+    assert not (out / ".work").exists()
+
+
+def test_the_flag_falls_and_its_head_stays(shot, tmp_path):
+    moved = points(run(shot, tmp_path / "out"))
+    held = json.loads(shot.read_text())["garments"][0]["holds"][0]["choose"]["vertices"]
+    assert np.ptp(moved[:, held, 1]) < 0.003
+    lowest = moved[:, :, 1].argmin(axis=1)
+    travel = np.linalg.norm(moved[-1] - moved[0], axis=1)
+    assert travel[lowest[-1]] > 0.02
+
+
+def test_stop_and_resume_give_the_same_bits(shot, tmp_path):
+    whole = run(shot, tmp_path / "whole")
+    with pytest.raises(KeyboardInterrupt):
+        run(shot, tmp_path / "cut", stop_after(5))
+    assert np.array_equal(points(tmp_path / "cut"), points(whole)[:4])
+    run(shot, tmp_path / "cut", resume=True)
+    assert np.array_equal(points(tmp_path / "cut"), points(whole))
+    strip = lambda out: [  # noqa: E731
+        {k: v for k, v in f.items() if k != "milliseconds"}
+        for f in json.loads((out / "report.json").read_text())["garments"]["signal flag"]["frames"]
+    ]
+    assert strip(tmp_path / "cut") == strip(whole)
+
+
+@pytest.mark.skipif(numba.config.NUMBA_NUM_THREADS < 2, reason="one core")
+def test_one_and_two_threads_give_the_same_bits(shot, tmp_path):
+    try:
+        numba.set_num_threads(1)
+        one = points(run(shot, tmp_path / "one"))
+        numba.set_num_threads(2)
+        two = points(run(shot, tmp_path / "two"))
+    finally:
+        numba.set_num_threads(numba.config.NUMBA_NUM_THREADS)
+    assert np.array_equal(one, two)
+
+
+def test_alembic_holds_the_same_positions(shot, tmp_path):
+    pc2 = points(run(shot, tmp_path / "a"))
+    run(shot, tmp_path / "b", cache_format="abc")
+    cache = read_alembic(tmp_path / "b" / "signal flag.abc")
+    assert np.array_equal(cache.frames, pc2)
+    assert cache.times * 24 == pytest.approx(np.arange(1001, 1009))
+
+
+def test_frames_and_patience_can_be_given(shot, tmp_path):
+    out = run(shot, tmp_path / "out", frames=(1003, 1004), patience="working")
+    cache = read_pc2(out / "signal flag.pc2")
+    assert (len(cache.frames), cache.first_frame) == (2, 1003)
+    report = json.loads((out / "report.json").read_text())
+    assert report["patience"] == "working"
+    assert report["garments"]["signal flag"]["frames"][0]["substeps"] >= 8
+
+
+def test_resume_refuses_other_inputs(shot, tmp_path):
+    with pytest.raises(ResumeError, match="no stopped run"):
+        run(shot, tmp_path / "out", resume=True)
+    with pytest.raises(KeyboardInterrupt):
+        run(shot, tmp_path / "out", stop_after(3))
+    change(shot, lambda d: d["fabrics"][0].update(areal_density=0.3))
+    with pytest.raises(ResumeError, match="other inputs"):
+        run(shot, tmp_path / "out", resume=True)
+
+
+def nan_vertex(folder: Path) -> None:
+    path = folder / "signal_flag.obj"
+    lines = path.read_text().splitlines()
+    first = next(i for i, line in enumerate(lines) if line.startswith("v "))
+    lines[first + 3] = "v nan 0 0"
+    path.write_text("\n".join(lines))
+
+
+@pytest.mark.parametrize(
+    ("damage", "says"),
+    [
+        (lambda f: change(f / "shot.json", lambda d: d.update(frames=[1001, 1200])), "runs from 1001 to 1200"),
+        (lambda f: change(f / "shot.json", lambda d: d.update(frames=[1005, 1001])), "is empty"),
+        (lambda f: (f / "yard.glb").write_bytes(b"BLEND"), r"yard\.glb: this is not a GLB"),
+        (nan_vertex, r"signal_flag\.obj.*vertex 3: 1 vertices have a position that is not a number"),
+        (lambda f: (f / "mast.obj").unlink(), r"mast\.obj: the file cannot be read"),
+        (lambda f: change(f / "shot.json", lambda d: d["garments"][0].update(fabric="silk")), "swatch book"),
+        (lambda f: change(f / "shot.json", lambda d: d["garments"][0].update(unit="cm")), "signal flag"),
+    ],
+)
+def test_bad_input_is_one_clear_error_and_writes_nothing(shot, tmp_path, damage, says):
+    damage(shot.parent)
+    with pytest.raises(NeedleError, match=rf"(?s){says}") as caught:
+        run(shot, tmp_path / "out")
+    assert "\n" not in caught.value.line()
+    assert not (tmp_path / "out").exists()
+
+
+def test_a_garment_inside_the_body_is_named_by_place(shot, tmp_path):
+    def into_the_mast(data):
+        data["garments"][0]["holds"] = []
+
+    change(shot, into_the_mast)
+    path = shot.parent / "signal_flag.obj"
+    moved = []
+    for line in path.read_text().splitlines():
+        words = line.split()
+        if line.startswith("v "):
+            line = f"v {float(words[1]) - 0.3} {words[2]} {words[3]}"
+        moved.append(line)
+    path.write_text("\n".join(moved))
+    with pytest.raises(StartError, match=r"garment 'signal flag', vertex \d+ at \(.*\) m: \d+ vertices start inside"):
+        run(shot, tmp_path / "out")
+
+
+def test_saved_state_is_whole(shot, tmp_path):
+    last = []
+    run(shot, tmp_path / "out", lambda p: last.append(p.result))
+    save_state(tmp_path / "state.npz", last[-1].state, last[-1].frame)
+    back, frame = load_state(tmp_path / "state.npz")
+    assert frame == 1008
+    for name in ("positions", "velocities", "positions_before", "velocities_before", "pushed", "released"):
+        assert np.array_equal(getattr(back, name), getattr(last[-1].state, name)), name
+    assert np.array_equal(back.anchors.coordinates, last[-1].state.anchors.coordinates)
+    assert back.last_step == last[-1].state.last_step

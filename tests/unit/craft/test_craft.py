@@ -1,0 +1,172 @@
+"""Run-in, dressing, checks and snags."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from patient_needle.core.craft.checks import check_plan, check_start
+from patient_needle.core.craft.colliders import merged_colliders
+from patient_needle.core.craft.dressing import chosen_vertices, dress
+from patient_needle.core.craft.plan import (
+    CastMember,
+    Choice,
+    ColliderSettings,
+    FollowHold,
+    Garment,
+    RunIn,
+    ShotPlan,
+)
+from patient_needle.core.craft.run_in import StagedMotion, run_in_share
+from patient_needle.core.craft.snags import find_crossings, list_snags, rearmed
+from patient_needle.core.geometry.motion import CachedMotion, Still
+from patient_needle.core.geometry.topology import build_topology
+from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.model.curve import Curve
+from patient_needle.core.model.errors import CastError, ShotError, StartError
+from patient_needle.core.model.fabric import Fabric
+from tests.sheets import box, polygons, sheet
+
+
+def member(name="pillar", kind="set piece", size=1.0, motion=None, friction=0.3) -> CastMember:
+    points, triangles = box((0, 0, 0), (0.3 * size, size, 0.3 * size))
+    mesh = polygons(name, points, triangles.tolist())
+    cut = triangulated(mesh)
+    count = len(cut.triangles)
+    return CastMember(
+        name, kind, mesh, cut, motion or Still(points), np.zeros(count, np.int32), ("whole",),
+        np.array([50], np.int32), np.ones(count, bool), ColliderSettings(Curve.constant(0.002), friction),
+    )  # fmt: skip
+
+
+def curtain(offset=0.004) -> Garment:
+    """A sheet in front of the pillar's +z face, held along its top."""
+    points, triangles = sheet(0.3, 0.9, 0.1)
+    mesh = polygons("curtain", points + [0, 0, 0.3 + offset], triangles.tolist())
+    top = np.flatnonzero(points[:, 1] > 0.9 - 1e-9)
+    hold = FollowHold("rail", Choice(vertices=tuple(top.tolist())), "pillar")
+    return Garment("curtain", mesh, Fabric("cotton", friction=0.3), (hold,))
+
+
+def plan(**changes) -> ShotPlan:
+    made = ShotPlan(
+        "test", 24.0, (1001, 1004), RunIn(2, 4), (member(),), (curtain(),), np.array([0, -9.81, 0]), 0.1
+    )
+    return replace(made, **changes)
+
+
+def test_run_in_stands_moves_and_arrives():
+    run_in = RunIn(settle=10, move=30)
+    shares = [run_in_share(run_in, 1001, f) for f in (961, 971, 986, 1001, 1010)]
+    assert shares == [0, 0, pytest.approx(0.5), 1, 1]
+    assert run_in_share(RunIn(5, 0), 1, -3) == 0.0
+
+
+def test_staged_motion_goes_from_rest_to_the_animation():
+    frames = np.stack([np.full((1, 3), 4.0 + k) for k in range(3)])
+    staged = StagedMotion(CachedMotion(np.zeros((1, 3)), frames, 1001), RunIn(2, 4), 1001)
+    assert [staged.at(f)[0, 0] for f in (995, 997, 999, 1001, 1003)] == [0, 0, 2, 4, 6]
+
+
+@pytest.mark.parametrize(
+    ("changes", "error", "says"),
+    [
+        ({"frames": (1004, 1001)}, ShotError, "1004 to 1001 is empty"),
+        ({"garments": ()}, ShotError, "no garment"),
+        ({"cast": (member(size=172.0, kind="character"),)}, CastError, r"172 m tall.*probably in cm.*1.72 m"),
+        ({"cast": (member(size=0.0172, kind="character"),)}, CastError, r"0.0172 m tall"),
+        (
+            {"cast": (member(motion=CachedMotion(np.zeros((8, 3)), np.zeros((3, 8, 3)), 1001)),)},
+            CastError,
+            "1001 to 1004, but its animation from 1001 to 1003",
+        ),
+    ],
+)
+def test_what_cannot_be_run_is_said(changes, error, says):
+    with pytest.raises(error, match=says):
+        check_plan(plan(**changes))
+
+
+def test_a_sound_plan_passes_and_dresses():
+    made = plan()
+    check_plan(made)
+    dressed = dress(made, made.garments[0])
+    assert dressed.directions == "drawn direction"
+    assert dressed.held_points(1001) == pytest.approx(dressed.cloth.rest_points[dressed.cloth.held])
+    assert dressed.cloth.held.sum() == len(made.garments[0].holds[0].choice.vertices)
+
+
+def test_friction_is_the_geometric_mean_and_zero_if_either_is():
+    """mu = sqrt(mu1 mu2): common practice, no source."""
+    around = merged_colliders(plan()).surroundings(Fabric("f", friction=0.27), 1001)
+    assert around.friction == pytest.approx(np.sqrt(0.3 * 0.27))
+    bare = merged_colliders(plan(cast=(member(friction=0.0),))).surroundings(Fabric("f", friction=0.9), 1001)
+    assert bare.friction == pytest.approx(0)
+
+
+def test_gap_is_clearance_and_half_of_each_thickness():
+    settings = ColliderSettings(Curve(np.array([1.0, 11]), np.array([0.002, 0.004])), 0.3, 0.006)
+    colliders = merged_colliders(plan(cast=(replace(member(), collider=settings),)))
+    fabric = Fabric("f", thickness=0.001)
+    assert colliders.surroundings(fabric, 1).gap == pytest.approx(0.002 + 0.003 + 0.0005)
+    assert colliders.surroundings(fabric, 11).gap == pytest.approx(0.004 + 0.003 + 0.0005)
+
+
+def test_a_garment_inside_or_across_a_collider_is_refused_by_place():
+    made = plan()
+    colliders = merged_colliders(made)
+    cloth = dress(made, made.garments[0]).cloth
+    check_start(cloth, colliders, colliders.rest_points())
+    with pytest.raises(StartError, match=r"start inside a collider.*|vertex \d+ at \("):
+        check_start(cloth, colliders, colliders.rest_points() + [0, 0, 0.1])
+    shifted = colliders.rest_points() * [0.01, 0.5, 1.2]
+    with pytest.raises(StartError, match=r"pillar: whole|inside a collider"):
+        check_start(cloth, colliders, shifted)
+
+
+def choose(choice: Choice):
+    garment = curtain()
+    cut = triangulated(garment.mesh)
+    topology = build_topology(cut.triangles, garment.mesh.vertex_count)
+    return garment, chosen_vertices(garment, topology, cut.source_face, choice)
+
+
+def test_choices_grow_and_name_what_is_missing():
+    garment, border = choose(Choice(border="longest"))
+    _, grown = choose(Choice(border="longest", rings=1))
+    assert set(border) < set(grown)
+    assert len(choose(Choice(vertices=(3, 3, 1)))[1]) == 2
+    with pytest.raises(ShotError, match="no group 'hem'"):
+        choose(Choice(group="hem"))
+    with pytest.raises(ShotError, match=f"vertex 9999 of {garment.mesh.vertex_count}"):
+        choose(Choice(vertices=(9999,)))
+    with pytest.raises(ShotError, match="chooses no vertices"):
+        choose(Choice())
+
+
+def test_hold_on_somebody_who_is_not_cast():
+    garment = replace(curtain(), holds=(FollowHold("rail", Choice(border="highest"), "ghost"),))
+    with pytest.raises(ShotError, match=r"garment 'curtain': hold 'rail' follows 'ghost'"):
+        dress(plan(), garment)
+
+
+def test_snags_name_kind_and_part_and_let_go_vertices_arm_again_outside():
+    made = plan()
+    colliders = merged_colliders(made)
+    cloth = dress(made, made.garments[0]).cloth
+    around = colliders.rest_points()
+    sunk = cloth.rest_points.copy()
+    low = sunk[:, 1] < 0.5
+    sunk[low, 2] -= 0.05
+    crossings = find_crossings(cloth, sunk, colliders, around)
+    released = np.zeros((cloth.count, 1), bool)
+    held_back = rearmed(cloth, sunk, colliders, around, crossings, released)
+    assert held_back.any()
+    kinds = {s.kind: s for s in list_snags(cloth, sunk, colliders, crossings, held_back)}
+    assert set(kinds) == {"in the body", "pinched"}
+    assert kinds["in the body"].with_what == "pillar: whole"
+    out = cloth.rest_points
+    clear = find_crossings(cloth, out, colliders, around)
+    assert not rearmed(cloth, out, colliders, around, clear, held_back).any()
