@@ -172,7 +172,9 @@ def test_a_garment_inside_the_body_is_named_by_place(shot, tmp_path):
             line = f"v {float(words[1]) - 0.3} {words[2]} {words[3]}"
         moved.append(line)
     path.write_text("\n".join(moved))
-    with pytest.raises(StartError, match=r"garment 'signal flag', vertex \d+ at \(.*\) m: \d+ vertices start inside"):
+    with pytest.raises(
+        StartError, match=r"garment 'signal flag', vertex \d+ at \(.*\) m: \d+ vertices start inside"
+    ):
         run(shot, tmp_path / "out")
 
 

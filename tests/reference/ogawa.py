@@ -12,7 +12,13 @@ from pathlib import Path
 import numpy as np
 
 DATA = 1 << 63
-POD = {1: "<u1", 5: "<u4", 6: "<i4", 10: "<f4", 11: "<f8"}  # kinds of numbers, by their place in the format's list
+POD = {
+    1: "<u1",
+    5: "<u4",
+    6: "<i4",
+    10: "<f4",
+    11: "<f8",
+}  # kinds of numbers, by their place in the format's list
 
 
 class Ogawa:

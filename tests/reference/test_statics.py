@@ -148,8 +148,8 @@ def cantilever(rigidity: float, density: float, spacing: float) -> float:
 )
 def test_cantilever(bending_length, density):
     """Cantilever test (Peirce 1930; ASTM D1388, BS 3356): at the overhang 2c with B = w g c^3 the chord from
-    the edge to the tip falls 41.5 degrees. Three swatches at 10 mm, even triangles, bound 5 %. (Uneven triangles
-    scatter more: by up to 12 % on strips this narrow when vertices are moved by a twentieth of the spacing.)
+    the edge to the tip falls 41.5 degrees. Three swatches at 10 mm, even triangles, bound 5 %. (Uneven
+    triangles scatter more: up to 12 % on strips this narrow with vertices moved by a twentieth of the spacing.)
     """
     rigidity = density * GRAVITY * bending_length**3
     measured = cantilever(rigidity, density, 0.010)

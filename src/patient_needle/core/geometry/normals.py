@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numba import njit
 
 from ..model.typed import Points, Scalars, Triangles, Vectors
 
@@ -26,11 +27,8 @@ def unit(vectors: Vectors) -> Vectors:
 
 def vertex_normals(points: Points, triangles: Triangles) -> Vectors:
     """Area-weighted unit normals, (n, 3); zero for a vertex without faces."""
-    weighted = area_vectors(points, triangles)
     total = np.zeros_like(points)
-    for corner in range(3):
-        for axis in range(3):
-            total[:, axis] += np.bincount(triangles[:, corner], weighted[:, axis], minlength=len(points))
+    _add_normals(points, triangles, total)
     return unit(total)
 
 
@@ -41,3 +39,17 @@ def vertex_areas(points: Points, triangles: Triangles) -> Scalars:
     for corner in range(3):
         out += np.bincount(triangles[:, corner], third, minlength=len(points))
     return out
+
+
+@njit(cache=True)
+def _add_normals(points, triangles, total):
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+        f0, f1, f2 = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
+        n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
+        for k in range(3):
+            v = triangles[t, k]
+            total[v, 0] += n0
+            total[v, 1] += n1
+            total[v, 2] += n2

@@ -56,9 +56,9 @@ class Bending:
 
     def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
         """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        along = np.einsum("hcj,hcj->hc", self._slopes, directions[self._hinges]) ** 2
-        shares = along * (self._stiffness * (1 + self._ratio))[:, None]
-        self._gather.add_scalars_to(np.ascontiguousarray(shares).ravel(), out)
+        shares = np.empty(4 * len(self._hinges))
+        _own_stiffness(self._hinges, self._stiffness, 1 + self._ratio, self._slopes, directions, shares)
+        self._gather.add_scalars_to(shares, out)
 
 
 @njit(cache=True)
@@ -137,6 +137,17 @@ def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energi
         for k in range(4):
             for j in range(3):
                 shares[4 * i + k, j] = moment * s[k, j]
+
+
+@njit(parallel=True, cache=True)
+def _own_stiffness(hinges, stiffness, factor, slopes, directions, shares):
+    for i in prange(hinges.shape[0]):
+        for k in range(4):
+            v = hinges[i, k]
+            along = 0.0
+            for j in range(3):
+                along += slopes[i, k, j] * directions[v, j]
+            shares[4 * i + k] = stiffness[i] * factor * along * along
 
 
 @njit(parallel=True, cache=True)
