@@ -66,7 +66,7 @@ def quay() -> None:
     write_obj(folder / "bollard.obj", "bollard", post + [0.62, 0, 2.05], {"bollard": faces})
 
 
-def _one(solid):  # type: ignore[no-untyped-def]
+def _one(solid):
     points, faces = solid
     return points, {"solid": faces}
 
@@ -97,7 +97,7 @@ def flag() -> None:
     print(f"flag {len(points)} vertices, yard {len(yard)}, mast {len(mast)}")
 
 
-def _flag_cloth(width: float, height: float, spacing: float, seed: int = 5):  # type: ignore[no-untyped-def]
+def _flag_cloth(width: float, height: float, spacing: float, seed: int = 5):
     """A rectangle hanging from y = 0, unstructured triangles; UVs are its pattern in metres."""
     rng = np.random.default_rng(seed)
     rows = round(height / (spacing * 0.866))

@@ -86,7 +86,7 @@ def render(shown: list[Shown], view: View, *, samples: int = 2, rays: int = 10) 
     return Image.fromarray((image * 255).astype(np.uint8))
 
 
-def _camera(view: View, width: int, height: int):  # type: ignore[no-untyped-def]
+def _camera(view: View, width: int, height: int):
     a, e = np.radians(view.azimuth), np.radians(view.elevation)
     toward = np.array([np.sin(a) * np.cos(e), np.sin(e), np.cos(a) * np.cos(e)])
     right = _unit(np.cross(-toward, [0, 1.0, 0]))
@@ -102,16 +102,16 @@ def _camera(view: View, width: int, height: int):  # type: ignore[no-untyped-def
 class _Lights:
     """A key light from the side, a sky, and what they reach."""
 
-    def __init__(self, scene, toward, rng, rays) -> None:  # type: ignore[no-untyped-def]
+    def __init__(self, scene, toward, rng, rays) -> None:
         right = _unit(np.cross(-toward, [0, 1.0, 0]))
         self._scene, self._rng, self._rays = scene, rng, rays
         self._key = _unit(-right + np.array([0, 1.0, 0]) + 0.45 * toward)
 
-    def _free(self, place, direction):  # type: ignore[no-untyped-def]
+    def _free(self, place, direction):
         hit = self._scene.run(place.astype(np.float32), direction.astype(np.float32), query="OCCLUDED")
         return np.asarray(hit) != 0 if np.asarray(hit).dtype == bool else np.asarray(hit) < 0
 
-    def at(self, place, normal):  # type: ignore[no-untyped-def]
+    def at(self, place, normal):
         from_here = place + normal * 0.002
         key = np.zeros(len(place))
         sky = np.zeros(len(place))
@@ -124,11 +124,11 @@ class _Lights:
             :, None
         ] * np.array([0.42, 0.44, 0.48])
 
-    def open(self):  # type: ignore[no-untyped-def]
+    def open(self):
         return self._key[1] * np.array([0.95, 0.92, 0.87]) + np.array([0.42, 0.44, 0.48])
 
 
-def _interpolated(vertices, normals, corners, place):  # type: ignore[no-untyped-def]
+def _interpolated(vertices, normals, corners, place):
     a, b, c = (vertices[corners[:, k]] for k in range(3))
     e1, e2, offset = b - a, c - a, place - a
     d11, d12, d22 = ((p * q).sum(1) for p, q in ((e1, e1), (e1, e2), (e2, e2)))

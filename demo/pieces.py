@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 
-def box(low, high, spacing: float):  # type: ignore[no-untyped-def]
+def box(low, high, spacing: float):
     """Vertices and quads of a closed box."""
     low, high = np.array(low, float), np.array(high, float)
     counts = np.maximum(1, np.round((high - low) / spacing)).astype(int)
@@ -34,7 +34,7 @@ def box(low, high, spacing: float):  # type: ignore[no-untyped-def]
     return np.array(points), faces
 
 
-def turned_post(profile, sides: int):  # type: ignore[no-untyped-def]
+def turned_post(profile, sides: int):
     """A closed solid turned about the y axis; profile rows (height, radius), rising, radius > 0 inside."""
     rings, points = [], []
     for height, radius in profile:
@@ -55,6 +55,6 @@ def turned_post(profile, sides: int):  # type: ignore[no-untyped-def]
     return np.array(points, float), faces
 
 
-def triangles(faces) -> np.ndarray:  # type: ignore[no-untyped-def]
+def triangles(faces) -> np.ndarray:
     """Faces as triangles, quads as fans."""
     return np.array([[f[0], f[k], f[k + 1]] for f in faces for k in range(1, len(f) - 1)])

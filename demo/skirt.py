@@ -81,7 +81,7 @@ class Form:
         )
 
 
-def build_skirt(vertices: np.ndarray, spacing: float, seed: int = 11):  # type: ignore[no-untyped-def]
+def build_skirt(vertices: np.ndarray, spacing: float, seed: int = 11):
     """Vertices (n, 3) m and faces by group, at about `spacing` m."""
     form, rng = Form(vertices), np.random.default_rng(seed)
     borders = [_border(form, w, spacing) for w in (0.0, form.depth)]
@@ -104,7 +104,7 @@ def _border(form: Form, w: float, spacing: float) -> np.ndarray:
     return np.stack([np.interp(np.arange(count) / count * length[-1], length, fine), np.full(count, w)], 1)
 
 
-def _scattered(form: Form, spacing: float, borders, rng) -> np.ndarray:  # type: ignore[no-untyped-def]
+def _scattered(form: Form, spacing: float, borders, rng) -> np.ndarray:
     """Dart throwing in space, dense enough to relax into an even mesh."""
     tries = rng.uniform(size=(400_000, 2)) * [2 * np.pi, form.depth]
     places = form.place(tries[:, 0], tries[:, 1])
@@ -158,7 +158,7 @@ def _evened(form: Form, param: np.ndarray, triangles: np.ndarray, fixed: int) ->
     return out
 
 
-def _with_quads(points, triangles, rng) -> list[list[int]]:  # type: ignore[no-untyped-def]
+def _with_quads(points, triangles, rng) -> list[list[int]]:
     """Some neighbouring triangles joined into quads where these come out nearly rectangular."""
     sides: dict[tuple[int, int], list[int]] = {}
     for index, t in enumerate(triangles.tolist()):

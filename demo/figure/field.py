@@ -49,7 +49,7 @@ class Profile:
         return np.maximum(self.low - where, where - self.high)
 
 
-def superellipse(u, v, right, left, up, down, exponent):  # type: ignore[no-untyped-def]
+def superellipse(u, v, right, left, up, down, exponent):
     """First-order distance to an asymmetric superellipse."""
     a, b = np.where(u > 0, right, left), np.where(v > 0, up, down)
     eu, ev = np.maximum(np.abs(u) / a, 1e-5), np.maximum(np.abs(v) / b, 1e-5)
@@ -58,19 +58,19 @@ def superellipse(u, v, right, left, up, down, exponent):  # type: ignore[no-unty
     return (k - 1) / np.hypot(slope_u, slope_v)
 
 
-def capped(section, beyond):  # type: ignore[no-untyped-def]
+def capped(section, beyond):
     """Distance to a loft that ends."""
     corner = np.hypot(np.maximum(section, 0), np.maximum(beyond, 0))
     return np.where((section > 0) & (beyond > 0), corner, np.maximum(section, beyond))
 
 
-def melt(a, b, blend: float):  # type: ignore[no-untyped-def]
+def melt(a, b, blend: float):
     """Smooth union, cubic within `blend` m."""
     h = np.maximum(blend - np.abs(a - b), 0) / blend
     return np.minimum(a, b) - h**3 * blend / 6
 
 
-def ellipsoid(points, centre, radii, turns):  # type: ignore[no-untyped-def]
+def ellipsoid(points, centre, radii, turns):
     offset = points - np.array(centre)
     for axis, degrees in turns:
         offset = offset @ turned(axis, degrees)
@@ -79,7 +79,7 @@ def ellipsoid(points, centre, radii, turns):  # type: ignore[no-untyped-def]
     return near * (near - 1) / np.maximum(slope, 1e-6)
 
 
-def round_cone(points, start, end, first, last):  # type: ignore[no-untyped-def]
+def round_cone(points, start, end, first, last):
     start, along = np.array(start), np.array(end) - np.array(start)
     t = np.clip(((points - start) @ along) / (along @ along), 0, 1)
     return np.linalg.norm(points - start - t[..., None] * along, axis=-1) - (first + (last - first) * t)
@@ -199,14 +199,14 @@ class Grid:
             other = (slice(count - box[0].stop, count - box[0].start), *box[1:])
             field[other] = melt(field[other], values[::-1].astype(np.float32), blend)
 
-    def relief(self, field, centre, radii, turns, blend, *, mirrored=True) -> None:  # type: ignore[no-untyped-def]
+    def relief(self, field, centre, radii, turns, blend, *, mirrored=True) -> None:
         centre, reach = np.array(centre), max(radii)
         self.put(
             field, centre - reach, centre + reach,
             lambda p: ellipsoid(p, centre, radii, turns), blend, mirrored=mirrored,
         )  # fmt: skip
 
-    def cone(self, field, start, end, first, last, blend, *, mirrored=True) -> None:  # type: ignore[no-untyped-def]
+    def cone(self, field, start, end, first, last, blend, *, mirrored=True) -> None:
         a, b, reach = np.array(start), np.array(end), max(first, last)
         self.put(
             field, np.minimum(a, b) - reach, np.maximum(a, b) + reach,

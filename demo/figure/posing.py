@@ -38,7 +38,7 @@ def frame(along: np.ndarray, front: np.ndarray) -> np.ndarray:
     return np.stack([along, front, np.cross(along, front)], 1)
 
 
-def two_bones(start, target, first, second, pole):  # type: ignore[no-untyped-def]
+def two_bones(start, target, first, second, pole):
     """Middle joint and reached end of a two-bone limb that bends toward `pole`."""
     reach = target - start
     distance = np.linalg.norm(reach)

@@ -35,7 +35,7 @@ def _lengths(points: np.ndarray, edges: np.ndarray, size: Size) -> np.ndarray:
     return np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1) / size(middle)
 
 
-def split(points, triangles, size: Size, longest: float):  # type: ignore[no-untyped-def]
+def split(points, triangles, size: Size, longest: float):
     """Halve edges longer than `longest` times their size, the longest first, one per face."""
     edges, faces, opposite = sides(triangles)
     ratio = _lengths(points, edges, size)
@@ -58,7 +58,7 @@ def split(points, triangles, size: Size, longest: float):  # type: ignore[no-unt
     )
 
 
-def collapse(points, triangles, size: Size, shortest: float, longest: float):  # type: ignore[no-untyped-def]
+def collapse(points, triangles, size: Size, shortest: float, longest: float):
     """Merge the ends of edges shorter than `shortest` times their size where no face turns over."""
     edges, _, _ = sides(triangles)
     ratio, wanted = _lengths(points, edges, size), size(points)
@@ -92,7 +92,7 @@ def collapse(points, triangles, size: Size, shortest: float, longest: float):  #
     return points[used], out.reshape(-1, 3)
 
 
-def _turns_over(points, triangle, ends, middle) -> bool:  # type: ignore[no-untyped-def]
+def _turns_over(points, triangle, ends, middle) -> bool:
     moved = np.isin(triangle, ends)
     if moved.sum() == 2:
         return False
@@ -103,14 +103,14 @@ def _turns_over(points, triangle, ends, middle) -> bool:  # type: ignore[no-unty
     return bool(before @ after < 0.3 * np.linalg.norm(before) * np.linalg.norm(after))
 
 
-def flip(points, triangles):  # type: ignore[no-untyped-def]
+def flip(points, triangles):
     """Turn edges where that brings valences nearer to six and keeps the surface's shape."""
     edges, faces, opposite = sides(triangles)
     valence = np.bincount(triangles.ravel(), minlength=len(points))
     taken = set(map(tuple, np.sort(edges, axis=1).tolist()))
     (a, b), (c, d) = edges.T, opposite.T
 
-    def gain(e):  # type: ignore[no-untyped-def]
+    def gain(e):
         ends = [(valence[a[e]], -1), (valence[b[e]], -1), (valence[c[e]], 1), (valence[d[e]], 1)]
         return sum((v - 6) ** 2 - (v + change - 6) ** 2 for v, change in ends)
 
@@ -135,11 +135,11 @@ def flip(points, triangles):  # type: ignore[no-untyped-def]
     return points, out
 
 
-def _normal(points, a, b, c):  # type: ignore[no-untyped-def]
+def _normal(points, a, b, c):
     return np.cross(points[b] - points[a], points[c] - points[a])
 
 
-def remesh(points, triangles, size: Size, relax, passes: int):  # type: ignore[no-untyped-def]
+def remesh(points, triangles, size: Size, relax, passes: int):
     """`passes` rounds; `relax(points, triangles)` evens the mesh and lays it back on its surface."""
     for _ in range(passes):
         points, triangles = split(points, triangles, size, 1.33)

@@ -59,7 +59,7 @@ NAMES, PLACES, PARENTS = _joints()
 INDEX = {name: i for i, name in enumerate(NAMES)}
 
 
-def _smooth(x, low, high):  # type: ignore[no-untyped-def]
+def _smooth(x, low, high):
     t = np.clip((x - low) / (high - low), 0, 1)
     return t * t * (3 - 2 * t)
 
@@ -79,7 +79,7 @@ def skin_weights(surface: Surface) -> np.ndarray:
     return _four_largest(spread)
 
 
-def _diffused(weights, mass, stiffness, length: float):  # type: ignore[no-untyped-def]
+def _diffused(weights, mass, stiffness, length: float):
     solve = factorized(sparse.csc_matrix(mass + length**2 * stiffness))
     columns = [solve(mass @ weights[:, k]) for k in range(weights.shape[1])]
     return np.clip(np.stack(columns, 1), 0, None)
@@ -150,7 +150,7 @@ def _first_weights(vertices: np.ndarray) -> np.ndarray:
     return out
 
 
-def _arm_share(left, along, over):  # type: ignore[no-untyped-def]
+def _arm_share(left, along, over):
     """Arm against trunk by the difference of their distance fields."""
     y = left[:, 1]
     trunk = np.where(y > PROFILES["trunk"].high, 0.2, trunk_section(left))
@@ -165,7 +165,7 @@ def _arm_share(left, along, over):  # type: ignore[no-untyped-def]
     return share
 
 
-def _leg_share(left):  # type: ignore[no-untyped-def]
+def _leg_share(left):
     """Leg against trunk across a slanted crease, wider behind."""
     x, y, z = left.T
     crease = 0.815 + 0.75 * np.minimum(x, 0.18) - 0.012 * np.clip(-z / 0.1, 0, 1)

@@ -54,7 +54,7 @@ class Field:
             points = points - (self.value(points) / length2)[:, None] * slope
         return points
 
-    def relaxed(self, points, triangles, rounds, share, middle=None):  # type: ignore[no-untyped-def]
+    def relaxed(self, points, triangles, rounds, share, middle=None):
         """Each vertex toward the mean of its neighbours along the surface, then back onto it."""
         ends = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
         ends = np.concatenate([ends, ends[:, ::-1]])
@@ -142,7 +142,7 @@ def _mirrored(points: np.ndarray, triangles: np.ndarray, field: Field) -> Surfac
     return Surface(both, faces, pair)
 
 
-def _left_half(points, triangles, side):  # type: ignore[no-untyped-def]
+def _left_half(points, triangles, side):
     """The part of a surface with x >= 0, faces that cross the middle cut there."""
     new, cuts, out = list(points), {}, []
 

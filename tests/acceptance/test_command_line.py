@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import signal
 import subprocess
+import time
 from pathlib import Path
 
 import numpy as np
@@ -44,6 +46,27 @@ def test_sim_tells_progress_and_writes_what_it_says(tmp_path):
     report = json.loads((tmp_path / "out" / "report.json").read_text())
     totals = report["garments"]["signal flag"]["totals"]
     assert (totals["delivered_frames"], totals["frames_in_the_body"]) == (6, 0)
+
+
+def test_ctrl_c_leaves_a_valid_cache_and_resume_finishes_it(tmp_path):
+    out = tmp_path / "out"
+    words = [str(ROOT / "needle"), "sim", str(FLAG), "--out", str(out), "--frames", "1001:1012"]
+    whole = tmp_path / "whole"
+    assert needle("sim", FLAG, "--out", whole, "--frames", "1001:1012").returncode == 0
+    running = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT)
+    finished = out / ".work" / "signal flag" / "00001003.npy"
+    deadline = time.monotonic() + 120
+    while not finished.exists() and running.poll() is None and time.monotonic() < deadline:
+        time.sleep(0.005)
+    running.send_signal(signal.SIGINT)
+    _, said = running.communicate(timeout=60)
+    assert running.returncode == 130, said
+    assert "--resume" in said
+    part, complete = (np.array(read_pc2(folder / "signal flag.pc2").frames) for folder in (out, whole))
+    assert 3 <= len(part) < 12
+    assert np.array_equal(part, complete[: len(part)])
+    assert needle(*words[1:], "--resume").returncode == 0
+    assert np.array_equal(np.array(read_pc2(out / "signal flag.pc2").frames), complete)
 
 
 def test_mistakes_are_one_line_and_exit_with_1(tmp_path):

@@ -6,6 +6,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..core.model.errors import FileError
 from ..core.model.mesh import Mesh
 from ..core.model.typed import Points
@@ -22,10 +25,12 @@ class CacheTiming:
 Frames = Iterable[Points]
 MeshReader = Callable[[Path], list[Mesh]]
 MeshWriter = Callable[[Path, Mesh], None]
+CacheReader = Callable[[Path], NDArray[np.float32]]
 CacheWriter = Callable[[Path, Mesh, Frames, CacheTiming], None]
 
 _mesh_readers: dict[str, MeshReader] = {}
 _mesh_writers: dict[str, MeshWriter] = {}
+_cache_readers: dict[str, CacheReader] = {}
 _cache_writers: dict[str, CacheWriter] = {}
 
 
@@ -34,6 +39,7 @@ def register(
     *,
     mesh_reader: MeshReader | None = None,
     mesh_writer: MeshWriter | None = None,
+    cache_reader: CacheReader | None = None,
     cache_writer: CacheWriter | None = None,
 ) -> None:
     """Make a format known by its file ending, such as ".obj"."""
@@ -41,6 +47,8 @@ def register(
         _mesh_readers[ending] = mesh_reader
     if mesh_writer is not None:
         _mesh_writers[ending] = mesh_writer
+    if cache_reader is not None:
+        _cache_readers[ending] = cache_reader
     if cache_writer is not None:
         _cache_writers[ending] = cache_writer
 
@@ -64,6 +72,11 @@ def read_meshes(path: Path) -> list[Mesh]:
 def write_mesh(path: Path, mesh: Mesh) -> None:
     """Write one mesh."""
     _find(_mesh_writers, path, "a mesh file")(path, mesh)
+
+
+def read_cache(path: Path) -> NDArray[np.float32]:
+    """Positions (f, n, 3) of a cache's one mesh, in file units, one sample per frame."""
+    return _find(_cache_readers, path, "a cache")(path)
 
 
 def write_cache(path: Path, mesh: Mesh, frames: Frames, timing: CacheTiming) -> None:

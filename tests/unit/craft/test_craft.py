@@ -126,6 +126,22 @@ def test_a_garment_inside_or_across_a_collider_is_refused_by_place():
         check_start(cloth, colliders, shifted)
 
 
+def test_open_sheets_enclose_nothing_even_near_a_body():
+    """The winding number of a large open sheet is nearly one half next to it: it must not count as inside."""
+    points, triangles = sheet(4.0, 4.0, 1.0)
+    floor = polygons("floor", points[:, [0, 2, 1]] * [1, 1, -1] - [2, 0.001, -2], triangles[:, ::-1].tolist())
+    cut = triangulated(floor)
+    whole = np.zeros(len(cut.triangles), np.int32)
+    flat = replace(
+        member("floor"), mesh=floor, cut=cut, motion=Still(floor.vertices), part=whole, chosen=whole == 0
+    )
+    made = plan(cast=(member(), flat))
+    colliders = merged_colliders(made)
+    assert len(colliders.enclosing) == 12
+    cloth = dress(made, made.garments[0]).cloth
+    check_start(cloth, colliders, colliders.rest_points())
+
+
 def choose(choice: Choice):
     garment = curtain()
     cut = triangulated(garment.mesh)

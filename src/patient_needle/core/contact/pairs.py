@@ -145,7 +145,7 @@ class _Buffers:
         self.carrier = np.zeros((CHUNKS, capacity), np.int32)
         self.owner = np.zeros((CHUNKS, capacity), np.int32)
 
-    def arrays(self):  # type: ignore[no-untyped-def]
+    def arrays(self):
         return (self.counts, *(getattr(self, name) for name in PAIR_FIELDS))
 
     def pairs(self) -> Pairs:

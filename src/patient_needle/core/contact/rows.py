@@ -32,10 +32,6 @@ class Surroundings:
     part: Indices
     rank: Indices
 
-    def with_gap(self, gap: Scalars) -> Surroundings:
-        """The same colliders at another clearance."""
-        return replace(self, gap=gap)
-
 
 @dataclass(frozen=True, eq=False)
 class Rows:

@@ -67,7 +67,7 @@ def check_start(cloth: Cloth, colliders: Colliders, points: Points) -> None:
     """`StartError` when the cloth starts inside a collider or crosses one; points (k, 3) m of the colliders."""
     if len(colliders.triangles) == 0:
         return
-    within = inside(points, colliders.triangles, cloth.rest_points) & ~cloth.held
+    within = inside(points, colliders.enclosing, cloth.rest_points) & ~cloth.held
     if within.any():
         worst = cloth.rest_points[np.argmax(within)]
         raise StartError(

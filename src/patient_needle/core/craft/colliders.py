@@ -8,6 +8,7 @@ import numpy as np
 
 from ..contact.rows import Surroundings
 from ..geometry.curves import value_at
+from ..geometry.topology import is_closed
 from ..model.fabric import Fabric
 from ..model.typed import Indices, Points, Triangles
 from .plan import CastMember, ShotPlan
@@ -19,7 +20,8 @@ class Colliders:
     """k points, m triangles, p parts of every cast member that collides.
 
     triangles (m, 3) into the merged points; member (m,) index into `members`; part (m,) and rank (p,);
-    part_names p names like "lamplighter: shankL".
+    part_names p names like "lamplighter: shankL"; enclosing (e, 3) all triangles of members that are closed,
+    left-out ones too: only those have an inside.
     """
 
     members: tuple[CastMember, ...]
@@ -29,6 +31,7 @@ class Colliders:
     part: Indices
     rank: Indices
     part_names: tuple[str, ...]
+    enclosing: Triangles
 
     def points_at(self, frame: float) -> Points:
         """Merged positions (k, 3) m at `frame`."""
@@ -63,7 +66,7 @@ def merged_colliders(plan: ShotPlan) -> Colliders:
     """All colliders of a shot, in the order of its cast."""
     members = tuple(m for m in plan.cast if m.collider is not None)
     motions = tuple(StagedMotion(m.motion, plan.run_in, plan.frames[0]) for m in members)
-    triangles, member, part, rank, names = [], [], [], [], []
+    triangles, member, part, rank, names, enclosing = [], [], [], [], [], []
     points = parts = 0
     for index, cast in enumerate(members):
         chosen = cast.chosen
@@ -71,6 +74,8 @@ def merged_colliders(plan: ShotPlan) -> Colliders:
         member.append(np.full(int(chosen.sum()), index))
         part.append(cast.part[chosen] + parts)
         rank.append(cast.rank)
+        if is_closed(cast.cut.triangles):
+            enclosing.append(cast.cut.triangles + points)
         names += [f"{cast.name}: {name}" for name in cast.part_names]
         points += cast.mesh.vertex_count
         parts += len(cast.rank)
@@ -86,4 +91,5 @@ def merged_colliders(plan: ShotPlan) -> Colliders:
         joined(part, (0,)),
         joined(rank, (0,)),
         tuple(names),
+        joined(enclosing, (0, 3)),
     )

@@ -98,7 +98,7 @@ def rearmed(
         pierced[cloth.triangles[triangle], colliders.part[other]] = True
     out |= pierced
     waiting = np.flatnonzero(out.any(axis=1))
-    still_in = inside(around, colliders.triangles, points[waiting])
+    still_in = inside(around, colliders.enclosing, points[waiting])
     free = waiting[~still_in]
     out[free] &= pierced[free]
     out[cloth.held] = False

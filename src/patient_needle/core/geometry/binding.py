@@ -61,7 +61,7 @@ def follow(binding: Binding, surface: Points) -> Points:
     return base + binding.height[:, None] * normal + np.einsum("ikj,ik->ij", frame, binding.slide)
 
 
-def _carriers(surface, triangles, triangle, barycentric):  # type: ignore[no-untyped-def]
+def _carriers(surface, triangles, triangle, barycentric):
     """Base point, smooth normal and triangle frame (rows tangent, side, normal) of each bound point."""
     corners = triangles[triangle]
     base = np.einsum("ik,ikj->ij", barycentric, surface[corners])

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..model.errors import CastError
 from ..model.typed import Points, Vectors
@@ -102,7 +103,7 @@ class CachedMotion:
     """
 
     rest_points: Points
-    frames: Vectors
+    frames: Vectors | NDArray[np.float32]
     first_frame: int
 
     def rest(self) -> Points:
@@ -128,7 +129,7 @@ class CachedMotion:
         return float(self.first_frame), float(self.first_frame + len(self.frames) - 1)
 
 
-def _cubic(frames: Vectors, index: int, t: float) -> Points:
+def _cubic(frames: Vectors | NDArray[np.float32], index: int, t: float) -> Points:
     last = len(frames) - 1
     p1, p2 = np.asarray(frames[index], np.float64), np.asarray(frames[index + 1], np.float64)
     p0 = np.asarray(frames[index - 1], np.float64) if index > 0 else 2 * p1 - p2

@@ -63,6 +63,13 @@ def build_topology(triangles: Triangles, vertex_count: int, *, name: str = "mesh
     )
 
 
+def is_closed(triangles: Triangles) -> bool:
+    """Whether every edge has two triangles, so that the surface has an inside. No triangles: no."""
+    halves = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    _, counts = np.unique(np.sort(halves, axis=1), axis=0, return_counts=True)
+    return bool(len(counts) and (counts == 2).all())
+
+
 def border_loops(topology: Topology) -> list[Indices]:
     """Closed loops of border vertices, longest first, each (k,) int32 in order around the hole.
 

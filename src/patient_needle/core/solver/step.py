@@ -23,7 +23,7 @@ from .cloth import Cloth
 from .contact_force import Contact
 from .diagnostics import FrameTally
 from .inertia import Inertia, Timing, drag_coefficients, timing
-from .linear import Factors, Preconditioner
+from .linear import Factors, Preconditioner, Term
 from .membrane import Membrane
 from .newton import minimise
 from .state import ClothState
@@ -97,18 +97,31 @@ class Engine:
         if self._finder is None:
             x = self._solve(terms, predicted, step, self.patience.newton_passes, tally)
             return _advanced(state, x, time)
+        return self._step_among(self._finder, terms, predicted, state, time, surround, tally)
+
+    def _step_among(
+        self,
+        finder: PairFinder,
+        terms: tuple[Term, ...],
+        predicted: Points,
+        state: ClothState,
+        time: Timing,
+        surround: Surround,
+        tally: FrameTally,
+    ) -> ClothState:
+        """The rest of a step when there are colliders: search, solve and accept, filter, let friction slip."""
         start = np.concatenate([state.positions, surround.colliders_from])
         goal = np.concatenate([predicted, surround.colliders_to])
         with tally.stage("search"):
-            self._finder.begin(start, goal)
+            finder.begin(start, goal)
             rows, nearest = self._rows(goal, state.released, surround.around, tally)
             easing = easing_rows(
-                self._finder.colliders, start, goal, state.released, surround.around, self._stiffness
+                finder.colliders, start, goal, state.released, surround.around, self._stiffness
             )
         friction = self._friction(state, start, goal, nearest, surround.around)
         slowing = friction.coefficient * np.linalg.norm(state.pushed, axis=1) * time.reach**2 / self.cloth.mass
         goal[: self.cloth.count] = _resting(state, goal, friction, slowing)
-        goal, contact = self._touching(terms, rows, easing, goal, friction, state, surround, step, tally)
+        goal, contact = self._touching(terms, rows, easing, goal, friction, state, surround, time.step, tally)
         with tally.stage("filter"):
             filtered = self._filter.run(start, goal, surround.around, state.released)
         _note(tally, filtered, contact)
@@ -122,7 +135,7 @@ class Engine:
             anchors=anchors, pushed=contact.push, released=filtered.released
         )
 
-    def _own_terms(self, state: ClothState, time: Timing):  # type: ignore[no-untyped-def]
+    def _own_terms(self, state: ClothState, time: Timing) -> tuple[Inertia, Membrane, Bending]:
         """The cloth's own energy terms, one builder per kind."""
         self._membrane.begin(state.positions, time.step)
         self._bending.begin(state.positions, time.step)
@@ -158,9 +171,9 @@ class Engine:
         tally.rows += len(rows)
         return rows, nearest_carriers(pairs, self.cloth.count)
 
-    def _friction(  # type: ignore[no-untyped-def]
+    def _friction(
         self, state: ClothState, start: Points, goal: Points, nearest: Indices, around: Surroundings
-    ):
+    ) -> _Friction:
         anchors = with_newcomers(state.anchors, nearest, start, self.collider_triangles, self.cloth.count)
         held_on = anchors.triangle >= 0
         coefficient = np.where(held_on, around.friction[np.maximum(anchors.triangle, 0)], 0.0)
@@ -168,9 +181,18 @@ class Engine:
         carried = points - anchor_points(anchors, start, self.collider_triangles)
         return _Friction(anchors, points, carried, coefficient)
 
-    def _touching(  # type: ignore[no-untyped-def]
-        self, terms, rows, easing, goal, friction, state, surround, step, tally
-    ):
+    def _touching(
+        self,
+        terms: tuple[Term, ...],
+        rows: Rows,
+        easing: Rows | None,
+        goal: Points,
+        friction: _Friction,
+        state: ClothState,
+        surround: Surround,
+        step: float,
+        tally: FrameTally,
+    ) -> tuple[Points, Contact]:
         """Solve with contact; solve again while the true motion brings rows that the solution misses."""
         passes, count = self.patience.newton_passes, self.cloth.count
         pushed = np.linalg.norm(state.pushed, axis=1)
@@ -192,7 +214,9 @@ class Engine:
             passes = 1
         return goal, contact
 
-    def _solve(self, terms, start, step, passes, tally):  # type: ignore[no-untyped-def]
+    def _solve(
+        self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally
+    ) -> Points:
         with tally.stage("solve"):
             normals = vertex_normals(start, self.cloth.triangles)
             preconditioner = Preconditioner(self._factors.for_step(step), normals, self.cloth.held)

@@ -7,6 +7,6 @@ bindings to that library are used here and nowhere else.
 from ..registry import register
 from .cache import MeshCache, read_alembic, write_alembic
 
-register(".abc", cache_writer=write_alembic)
+register(".abc", cache_reader=lambda path: read_alembic(path).frames, cache_writer=write_alembic)
 
 __all__ = ["MeshCache", "read_alembic", "write_alembic"]

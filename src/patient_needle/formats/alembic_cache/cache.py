@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import imath
 import numpy as np
@@ -103,7 +104,7 @@ def read_alembic(path: Path, name: str | None = None) -> MeshCache:
         return _read(chosen[0])
 
 
-def _polygon_meshes(node):  # type: ignore[no-untyped-def]
+def _polygon_meshes(node):
     for index in range(node.getNumChildren()):
         header = node.getChildHeader(index)
         child = node.getChild(index)
@@ -113,7 +114,7 @@ def _polygon_meshes(node):  # type: ignore[no-untyped-def]
             yield from _polygon_meshes(child)
 
 
-def _read(shape) -> MeshCache:  # type: ignore[no-untyped-def]
+def _read(shape: Any) -> MeshCache:
     schema = shape.getSchema()
     count, sampling = schema.getNumSamples(), schema.getTimeSampling()
     frames, times = [], []
@@ -131,7 +132,7 @@ def _read(shape) -> MeshCache:  # type: ignore[no-untyped-def]
     return MeshCache(turned, np.stack(frames), np.array(times))
 
 
-def _groups(schema) -> dict[str, NDArray[np.int32]]:  # type: ignore[no-untyped-def]
+def _groups(schema: Any) -> dict[str, NDArray[np.int32]]:
     out = {}
     for name in schema.getFaceSetNames():
         sample = schema.getFaceSet(name).getSchema().getValue()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -167,7 +168,7 @@ def _pose_at(rest: Pose, tracks: list[_Track], seconds: float) -> Pose:
 class _Track:
     """One animated property of one node."""
 
-    def __init__(self, container: Container, animation, channel, place: dict[int, int]) -> None:  # type: ignore[no-untyped-def]
+    def __init__(self, container: Container, animation: Any, channel: Any, place: dict[int, int]) -> None:
         sampler = animation.samplers[channel.sampler]
         self.path = channel.target.path
         self.joint = place[channel.target.node]

@@ -8,6 +8,6 @@ point of every sample, little-endian.
 from ..registry import register
 from .cache import PointCache, read_pc2, write_pc2
 
-register(".pc2", cache_writer=write_pc2)
+register(".pc2", cache_reader=lambda path: read_pc2(path).frames, cache_writer=write_pc2)
 
 __all__ = ["PointCache", "read_pc2", "write_pc2"]

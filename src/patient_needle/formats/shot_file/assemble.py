@@ -15,7 +15,7 @@ from ...core.craft.plan import (
     RunIn,
     ShotPlan,
 )  # fmt: skip
-from ...core.geometry.motion import Motion, SkinnedMotion, Still
+from ...core.geometry.motion import CachedMotion, Motion, SkinnedMotion, Still
 from ...core.geometry.skinning import Skeleton, Skin
 from ...core.geometry.triangulate import TriangleMap, triangulated
 from ...core.model.curve import Curve
@@ -26,8 +26,16 @@ from ...core.model.patience import ALL
 from ...core.model.typed import Flags, Indices
 from ...core.model.units import from_mm, metres_per
 from .. import alembic_cache, glb, obj, pc2  # noqa: F401  (they register themselves)
-from ..registry import read_meshes
-from .document import CastRecord, ColliderRecord, GarmentRecord, KeysRecord, ShotFile
+from ..registry import read_cache, read_meshes
+from .document import (
+    CastRecord,
+    ColliderRecord,
+    FabricRecord,
+    GarmentRecord,
+    HoldRecord,
+    KeysRecord,
+    ShotFile,
+)
 
 PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 Z_UP_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
@@ -52,10 +60,11 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
 def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     """Every geometry file the shot refers to, in order, each once."""
     names = [*(c.file for c in shot.cast), *(g.file for g in shot.garments)]
+    names += [c.cache for c in shot.cast if c.cache is not None]
     return [folder / name for name in dict.fromkeys(names)]
 
 
-def _fabric(record) -> Fabric:  # type: ignore[no-untyped-def]
+def _fabric(record: FabricRecord) -> Fabric:
     values = record.model_dump()
     values["thickness"] = from_mm(values.pop("thickness_mm"))
     return Fabric(**values)
@@ -81,16 +90,34 @@ def _one_mesh(path: Path, name: str | None) -> Mesh:
 def _cast(record: CastRecord, folder: Path, rate: float) -> CastMember:
     path = folder / record.file
     placement = _to_metres(record.unit, record.up, f"'{record.name}'")
-    if record.kind == "character" or (path.suffix.lower() == ".glb" and record.kind == "prop"):
+    skinned = record.kind == "character" or (path.suffix.lower() == ".glb" and record.kind == "prop")
+    if skinned and record.cache is None:
         return _animated(record, path, placement, rate)
     mesh = _one_mesh(path, record.mesh)
     mesh = mesh.with_vertices(mesh.vertices @ placement.T)
+    motion: Motion = Still(mesh.vertices)
+    if record.cache is not None:
+        motion = _cached(mesh, folder / record.cache, placement, record.starts_at)
     cut = triangulated(mesh)
     count = len(cut.triangles)
     return CastMember(
-        record.name, record.kind, mesh, cut, Still(mesh.vertices), np.zeros(count, np.int32), ("whole",),
+        record.name, record.kind, mesh, cut, motion, np.zeros(count, np.int32), ("whole",),
         np.array([PROP_RANK], np.int32), np.ones(count, bool), _collider(record.collider),
     )  # fmt: skip
+
+
+def _cached(mesh: Mesh, path: Path, placement: np.ndarray, first_frame: int) -> CachedMotion:
+    frames = read_cache(path)
+    if len(frames) == 0:
+        raise CastError("the cache holds no frames", where=str(path), remedy="Write it again")
+    if frames.shape[1] != mesh.vertex_count:
+        raise CastError(
+            f"the cache has {frames.shape[1]} points, its mesh {mesh.vertex_count} vertices",
+            where=f"{path}, mesh '{mesh.name}'",
+            remedy="Use a cache and a rest mesh of the same topology",
+        )
+    moved = frames if np.array_equal(placement, np.eye(3)) else np.asarray(frames, float) @ placement.T
+    return CachedMotion(mesh.vertices, moved, first_frame)
 
 
 def _animated(record: CastRecord, path: Path, placement: np.ndarray, rate: float) -> CastMember:
@@ -98,7 +125,7 @@ def _animated(record: CastRecord, path: Path, placement: np.ndarray, rate: float
         raise CastError(
             f"a {record.kind} needs a skinned, animated GLB, not '{path.suffix}'",
             where=str(path),
-            remedy="Export it as GLB, or cast it as a set piece",
+            remedy="Export it as GLB, give it a cache, or cast it as a set piece",
         )
     read = glb.read_character(path, rate, mesh=record.mesh, animation=record.animation)
     whole = np.eye(4)
@@ -177,7 +204,7 @@ def _garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric]) ->
     return Garment(record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles)
 
 
-def _choice(hold) -> Choice:  # type: ignore[no-untyped-def]
+def _choice(hold: HoldRecord) -> Choice:
     choose = hold.choose
     given = [k for k in ("group", "border", "vertices") if getattr(choose, k) is not None]
     if len(given) != 1:

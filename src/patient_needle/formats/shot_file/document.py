@@ -50,7 +50,7 @@ class ColliderRecord(_Record):
 
 
 class CastRecord(_Record):
-    """A character (skinned GLB), prop (skinned GLB or still OBJ) or set piece (still)."""
+    """A character, prop or set piece: a skinned GLB, or a mesh that stands still or moves by a cache."""
 
     name: Name
     kind: Literal["character", "prop", "set piece"]
@@ -58,6 +58,7 @@ class CastRecord(_Record):
     unit: str = "m"
     up: Literal["y", "z"] = "y"
     mesh: str | None = None
+    cache: str | None = None
     animation: str | None = None
     starts_at: int = 0
     collider: ColliderRecord | None = ColliderRecord()
