@@ -36,7 +36,7 @@ def lamplighter() -> None:
         ),
     )  # fmt: skip
     assert np.allclose(rest_pose().place, PLACES)
-    points, groups = build_skirt(surface.vertices, SKIRT_SPACING)
+    points, groups = build_skirt(surface.vertices, surface.triangles, SKIRT_SPACING)
     write_obj(HERE / "lamplighter" / "apron_skirt.obj", "apron_skirt", points, groups)
     print(f"lamplighter {len(surface.triangles)} triangles, skirt {len(points)} vertices")
     quay()

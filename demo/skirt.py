@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import igl
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.spatial import ConvexHull, Delaunay, cKDTree
@@ -81,7 +82,7 @@ class Form:
         )
 
 
-def build_skirt(vertices: np.ndarray, spacing: float, seed: int = 11):
+def build_skirt(vertices: np.ndarray, body_triangles: np.ndarray, spacing: float, seed: int = 11):
     """Vertices (n, 3) m and faces by group, at about `spacing` m."""
     form, rng = Form(vertices), np.random.default_rng(seed)
     borders = [_border(form, w, spacing) for w in (0.0, form.depth)]
@@ -92,8 +93,22 @@ def build_skirt(vertices: np.ndarray, spacing: float, seed: int = 11):
         triangles = _triangles(param)
         param = _evened(form, param, triangles, fixed)
     triangles = _triangles(param)
-    points = form.place(param[:, 0], param[:, 1])
+    points = _eased_out(form.place(param[:, 0], param[:, 1]), vertices, body_triangles)
     return points, _grouped(points, _with_quads(points, triangles, rng))
+
+
+def _eased_out(points: np.ndarray, vertices: np.ndarray, body_triangles: np.ndarray) -> np.ndarray:
+    """Points moved away from the body, level, until none is nearer than the ease."""
+    out = points.copy()
+    for _ in range(20):
+        squared, _, nearest = igl.point_mesh_squared_distance(out, vertices, body_triangles.astype(np.int64))
+        short = EASE - np.sqrt(squared)
+        if (short <= 1e-5).all():
+            break
+        away = (out - nearest) * [1, 0, 1]
+        away /= np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-9)
+        out += np.maximum(short, 0)[:, None] * away
+    return out
 
 
 def _border(form: Form, w: float, spacing: float) -> np.ndarray:

@@ -1,0 +1,108 @@
+"""The demo's files are what their descriptions say."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.geometry.motion import SkinnedMotion
+from patient_needle.core.geometry.normals import triangle_areas
+from patient_needle.core.geometry.topology import border_loops, build_topology, is_closed
+from patient_needle.core.geometry.tree import build_tree, closest_points
+from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.formats.glb import read_character
+from patient_needle.formats.obj import read_obj
+
+DEMO = Path(__file__).parents[3] / "demo"
+
+
+@pytest.fixture(scope="module")
+def figure():
+    read = read_character(DEMO / "lamplighter" / "lamplighter.glb", 24)
+    motion = SkinnedMotion(read.mesh.vertices, read.skin, read.skeleton, read.poses, 1001)
+    return motion, read.mesh.face_corners.reshape(-1, 3)
+
+
+@pytest.fixture(scope="module")
+def skirt():
+    (mesh,) = read_obj(DEMO / "lamplighter" / "apron_skirt.obj")
+    return mesh, triangulated(mesh)
+
+
+def test_the_figure_is_one_closed_symmetric_surface(figure):
+    motion, triangles = figure
+    points = motion.rest()
+    topology = build_topology(triangles, len(points))
+    assert is_closed(triangles)
+    assert len(points) - len(topology.edges) + len(triangles) == 2
+    assert 9_000 < len(triangles) < 12_000
+    assert np.ptp(points[:, 1]) == pytest.approx(1.72, abs=0.01)
+    assert points[:, 0].min() == pytest.approx(-points[:, 0].max(), abs=1e-4)
+    assert len(self_crossing_pairs(points, triangles)) == 0
+    volume = (
+        np.einsum("ij,ij->", points[triangles[:, 0]], np.cross(*points[triangles[:, 1:]].swapaxes(0, 1))) / 6
+    )
+    assert 0.05 < volume < 0.08  # m3, outwards
+
+
+def test_the_figure_moves_like_a_person(figure):
+    """No step of it is faster than a sprinter's limb, and no pose loses more than a twentieth of its volume."""
+    motion, triangles = figure
+    frames = [motion.at(f) for f in range(1001, 1121)]
+    speed = max(np.linalg.norm(b - a, axis=1).max() for a, b in pairwise(frames)) * 24
+    assert 3.0 < speed < 8.0
+
+    def volume(points):
+        return np.einsum("ij,ij->", points[triangles[:, 0]], np.cross(*points[triangles[:, 1:]].swapaxes(0, 1)))
+
+    shares = [volume(p) / volume(motion.rest()) for p in frames[::6]]
+    assert 0.95 < min(shares) <= max(shares) < 1.05
+
+
+def test_the_kneel_is_a_hard_case(figure):
+    """The body cuts into itself when it kneels: the demo must show that."""
+    motion, triangles = figure
+    assert len(self_crossing_pairs(motion.at(1118), triangles)) > 20
+
+
+def test_the_skirt_is_unstructured_with_a_few_quads_and_two_borders(skirt):
+    mesh, cut = skirt
+    assert mesh.vertex_count > 3000
+    assert 5 < (mesh.face_sizes == 4).sum() < 500
+    topology = build_topology(cut.triangles, mesh.vertex_count)
+    assert len(border_loops(topology)) == 2
+    valence = np.bincount(topology.edges.ravel())
+    assert (valence == 6).mean() < 0.8  # a tube of rings has six everywhere
+    assert set(mesh.groups) >= {"waistband", "upper_tier", "lower_tier"}
+    areas = triangle_areas(mesh.vertices, cut.triangles)
+    assert areas.min() > 0.1 * areas.mean()
+
+
+def test_the_skirt_stands_four_millimetres_off_the_waist_and_touches_nothing(figure, skirt):
+    motion, triangles = figure
+    mesh, cut = skirt
+    body = motion.rest()
+    _, _, distance = closest_points(build_tree(body, triangles), body, mesh.vertices)
+    waist = mesh.vertices[:, 1] > mesh.vertices[:, 1].max() - 1e-6
+    assert distance.min() > 0.0035
+    assert np.median(distance[waist]) == pytest.approx(0.004, abs=0.0015)
+    assert len(crossing_pairs(mesh.vertices, cut.triangles, body, triangles)) == 0
+    assert not inside(body, triangles, mesh.vertices).any()
+
+
+@pytest.mark.parametrize("name", ["quay_floor", "mooring_block", "bollard"])
+def test_set_pieces_are_closed(name):
+    (mesh,) = read_obj(DEMO / "lamplighter" / f"{name}.obj")
+    assert is_closed(triangulated(mesh).triangles)
+
+
+def test_the_flag_has_a_pattern():
+    (mesh,) = read_obj(DEMO / "flag" / "signal_flag.obj")
+    flat = mesh.uvs[mesh.uv_corners].reshape(-1, 3, 2)
+    solid = mesh.vertices[mesh.face_corners].reshape(-1, 3, 3)
+    lengths = lambda c: np.linalg.norm(c - np.roll(c, -1, axis=1), axis=2)  # noqa: E731
+    assert lengths(flat) == pytest.approx(lengths(solid), rel=1e-3)
