@@ -13,7 +13,7 @@ from patient_needle.core.solver.bending import Bending
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.contact_force import Contact
 from patient_needle.core.solver.diagnostics import stretch
-from patient_needle.core.solver.effort import substeps_for
+from patient_needle.core.solver.effort import furthest, substeps_for
 from patient_needle.core.solver.gather import Gather, inner, largest
 from patient_needle.core.solver.inertia import Inertia, timing
 from patient_needle.core.solver.linear import Factors, Preconditioner, conjugate_gradients
@@ -204,8 +204,11 @@ def test_effort_follows_the_fastest_point(travel, expected):
     points = np.zeros((3, 3))
     moved = points.copy()
     moved[1, 2] = travel
-    assert substeps_for(FIRST_LOOK, (points, moved)) == expected
-    assert substeps_for(FIRST_LOOK, (points, moved), (moved, moved)) == expected
+    assert substeps_for(FIRST_LOOK, furthest(points, moved)) == expected
+
+
+def test_effort_without_colliders():
+    assert furthest(np.zeros((0, 3)), np.zeros((0, 3))) == 0.0
 
 
 def test_held_vertices_stay_and_the_sheet_comes_to_rest():

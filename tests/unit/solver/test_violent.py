@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -9,7 +11,7 @@ from patient_needle.core.contact.intersections import crossing_pairs
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import FIRST_LOOK
 from patient_needle.core.solver.diagnostics import FrameTally, stretch
-from patient_needle.core.solver.effort import substeps_for
+from patient_needle.core.solver.effort import furthest, substeps_for
 from patient_needle.core.solver.step import Engine, Surround
 from tests.sheets import box, cloth_of, sheet, still, surroundings
 
@@ -20,12 +22,13 @@ def swung(mu: float):
     held = points[:, 1] > 0.8 - 1e-9
     cloth = cloth_of(points, triangles, Fabric("curtain", areal_density=0.2), held)
     bar, faces = box((0.1, 0.35, 0.05), (0.5, 0.41, 0.11))
-    at = lambda t: bar + [0, 0, 0.35 * np.sin(2 * np.pi * 5.0 * t) * min(1.0, t / 0.05)]  # noqa: E731
+    at = lambda t: bar + [0, 0, 0.35 * np.sin(2 * np.pi * 5.0 * t) * np.clip(t / 0.05, 0, 1)]  # noqa: E731
     engine = Engine(cloth, bar, faces, FIRST_LOOK, np.array([0, -9.81, 0]), 0.1, 0.003)
     around, state = surroundings(len(faces), 0.003, mu), still(cloth)
     for frame in range(8):
-        ends = at(frame / 24), at((frame + 1) / 24)
-        substeps, tally = substeps_for(FIRST_LOOK, ends), FrameTally()
+        path = [at((frame + k / 4) / 24) for k in range(-4, 5)]
+        travel = 4 * max(furthest(a, b) for a, b in pairwise(path))
+        substeps, tally = substeps_for(FIRST_LOOK, travel), FrameTally()
         for k in range(substeps):
             here, there = (at((frame + (k + i) / substeps) / 24) for i in (0, 1))
             surround = Surround(here, there, points[held], around)
@@ -35,11 +38,11 @@ def swung(mu: float):
 
 @pytest.mark.parametrize("mu", [0.0, 0.5])
 def test_nothing_is_passed_through_and_nothing_runs_away(mu):
-    """The stretch is mostly real: a free end that cracks like a whip at v pulls with rho v^2 (8 % at 20 m/s)."""
+    """The stretch is mostly real: a free end that whips at v pulls with rho v^2, 8 % at 20 m/s here."""
     fastest = 0.0
     for cloth, state, bar, faces, tally in swung(mu):
         assert len(crossing_pairs(state.positions, cloth.triangles, bar, faces)) == 0
-        assert stretch(cloth, state.positions).p99 <= 0.25
+        assert stretch(cloth, state.positions).p99 <= 0.12
         assert tally.let_go == 0
         assert np.isfinite(state.velocities).all()
         fastest = max(fastest, np.abs(state.velocities).max())

@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
 from ..model.typed import Points
 from ..solver.diagnostics import FrameTally, Stretch, stretch
-from ..solver.effort import substeps_for
+from ..solver.effort import furthest, substeps_for
 from ..solver.state import ClothState, at_rest
 from ..solver.step import Engine, Surround
 from .checks import check_start
@@ -70,11 +68,19 @@ class GarmentRun:
             yield result
             state = result.state
 
+    def _travel(self, frame: int, first: Points, last: Points) -> float:
+        """How far the fastest collider point goes in a frame, m.
+
+        By halves, since it may turn round within the frame; and in the frame before, since cloth still moves
+        when the body has stopped.
+        """
+        middle, earlier = self.colliders.points_at(frame - 0.5), self.colliders.points_at(frame - 2.0)
+        return max(furthest(earlier, first), 2 * furthest(first, middle), 2 * furthest(middle, last))
+
     def _frame(self, state: ClothState, frame: int) -> FrameResult:
         plan, cloth, tally = self.plan, self.dressed.cloth, FrameTally()
         first, last = (self.colliders.points_at(frame - 1.0), self.colliders.points_at(frame))
-        earlier = self.colliders.points_at(frame - 2.0)
-        substeps = substeps_for(plan.patience, (earlier, first), (first, last))
+        substeps = substeps_for(plan.patience, self._travel(frame, first, last))
         step = 1.0 / (plan.frame_rate * substeps)
         before, here = state.positions, first
         for index in range(1, substeps + 1):
@@ -102,4 +108,4 @@ class GarmentRun:
 
 
 def _fastest(before: Points, after: Points, rate: float) -> float:
-    return float(np.sqrt(((after - before) ** 2).sum(axis=1).max(initial=0.0))) * rate
+    return furthest(before, after) * rate

@@ -8,12 +8,16 @@ from ..model.patience import LADDER, Patience
 from ..model.typed import Points
 
 
-def substeps_for(patience: Patience, *moves: tuple[Points, Points]) -> int:
-    """Substeps for a frame, from how the colliders move in it and in those just before, (k, 3) m each.
+def furthest(before: Points, after: Points) -> float:
+    """How far the fastest of k points goes from before to after (k, 3) m; 0 without points."""
+    return float(np.sqrt(((after - before) ** 2).sum(axis=1).max(initial=0.0)))
 
-    The patience's own number, or the rung of the ladder at which no collider point travels further in a
-    substep than the patience allows. Cloth still moves when the body has stopped, so the frame before counts.
+
+def substeps_for(patience: Patience, travel: float) -> int:
+    """Substeps for a frame in which the fastest collider point goes `travel` m.
+
+    The patience's own number, or the rung of the ladder at which that point travels no further in a substep
+    than the patience allows.
     """
-    travel = max((float(np.sqrt(((b - a) ** 2).sum(axis=1).max(initial=0.0))) for a, b in moves), default=0.0)
     wanted = max(patience.substeps, travel / patience.travel)
     return next((rung for rung in LADDER if rung >= wanted), LADDER[-1])
