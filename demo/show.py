@@ -12,7 +12,8 @@ from look import Shown, View, render, sheet
 
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.formats.pc2 import read_pc2
-from patient_needle.formats.shot_file import assemble, read_shot_file
+from patient_needle.formats.shot_file.assemble import assemble
+from patient_needle.formats.shot_file.document import read_shot_file
 
 BODY, CLOTH, INSIDE, SET = (0.72, 0.60, 0.48), (0.62, 0.66, 0.74), (0.80, 0.52, 0.44), (0.58, 0.57, 0.55)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import shutil
 from pathlib import Path
@@ -10,13 +11,15 @@ import numba
 import numpy as np
 import pytest
 
-from patient_needle.bootstrap.headless import Request, load_state, save_state, simulate_shot
+from patient_needle.bootstrap.headless import Request, simulate_shot
 from patient_needle.core.model.errors import CastError, NeedleError, ResumeError, StartError
 from patient_needle.formats.alembic_cache import read_alembic
+from patient_needle.formats.checkpoint.state import read_checkpoint, write_checkpoint
 from patient_needle.formats.obj import write_obj
 from patient_needle.formats.pc2 import read_pc2, write_pc2
 from patient_needle.formats.registry import CacheTiming
-from patient_needle.formats.shot_file import assemble, read_shot_file
+from patient_needle.formats.shot_file.assemble import assemble
+from patient_needle.formats.shot_file.document import read_shot_file
 from tests.sheets import polygons
 
 FLAG = Path(__file__).parents[2] / "demo" / "flag"
@@ -217,8 +220,10 @@ def test_a_garment_inside_the_body_is_named_by_place(shot, tmp_path):
 def test_saved_state_is_whole(shot, tmp_path):
     last = []
     run(shot, tmp_path / "out", lambda p: last.append(p.result))
-    save_state(tmp_path / "state.npz", last[-1].state, last[-1].frame)
-    back, frame = load_state(tmp_path / "state.npz")
+    stream = io.BytesIO()
+    write_checkpoint(stream, last[-1].state, last[-1].frame)
+    stream.seek(0)
+    back, frame = read_checkpoint(stream)
     assert frame == 1008
     for name in ("positions", "velocities", "positions_before", "velocities_before", "pushed", "released"):
         assert np.array_equal(getattr(back, name), getattr(last[-1].state, name)), name

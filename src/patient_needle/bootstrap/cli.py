@@ -17,7 +17,7 @@ import typer  # noqa: E402
 from ..core.model.errors import NeedleError, ShotError  # noqa: E402
 from ..core.model.patience import ALL  # noqa: E402
 from ..formats.registry import cache_endings  # noqa: E402
-from ..formats.shot_file import shot_file_schema  # noqa: E402
+from ..formats.shot_file.document import shot_file_schema  # noqa: E402
 from . import headless, warming  # noqa: E402
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Patient Needle")

@@ -17,7 +17,6 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.contact.anchors import Anchors
 from ..core.craft.checks import check_plan
 from ..core.craft.plan import Garment, ShotPlan
 from ..core.craft.simulate import FrameResult, GarmentRun
@@ -25,9 +24,11 @@ from ..core.model.errors import ResumeError
 from ..core.model.mesh import Mesh
 from ..core.model.patience import ALL
 from ..core.solver.state import ClothState
+from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
 from ..formats.registry import CacheTiming, write_cache
-from ..formats.shot_file import assemble, read_shot_file
-from ..formats.shot_file.assemble import named_files
+from ..formats.report.records import Record, frame_record, totals
+from ..formats.shot_file.assemble import assemble, named_files
+from ..formats.shot_file.document import read_shot_file
 from ..formats.whole_file import replacing
 from .environment import processor, versions
 
@@ -140,7 +141,7 @@ class _Desk:
     def __init__(self, request: Request, garment: str, mark: str) -> None:
         self._folder = request.out / WORK / garment
         self._cache = request.out / f"{garment}.{request.cache_format}"
-        self.records: list[dict[str, object]] = []
+        self.records: list[Record] = []
         known = self._folder / "fingerprint"
         if request.resume:
             if not known.exists():
@@ -165,7 +166,8 @@ class _Desk:
         path = self._folder / "state.npz"
         if not path.exists():
             return None
-        state, frame = load_state(path)
+        with path.open("rb") as stream:
+            state, frame = read_checkpoint(stream)
         lines = (self._folder / "frames.jsonl").read_text().splitlines()
         self.records = [r for r in map(json.loads, lines) if r["frame"] <= frame]
         _write_lines(self._folder / "frames.jsonl", self.records)
@@ -213,88 +215,24 @@ def _frames(paths: list[Path]) -> Iterator[np.ndarray]:
         yield np.load(path)
 
 
-def _write_lines(path: Path, records: list[dict[str, object]]) -> None:
+def _write_lines(path: Path, records: list[Record]) -> None:
     with replacing(path) as part:
         part.write_text("".join(json.dumps(record) + "\n" for record in records))
 
 
 def save_state(path: Path, state: ClothState, frame: int) -> None:
-    """Everything a run needs to go on to the same bits."""
+    """Everything a run needs to go on to the same bits, on disk before this returns."""
     with replacing(path) as part, part.open("wb") as stream:
-        np.savez(
-            stream,
-            frame=frame,
-            positions=state.positions,
-            velocities=state.velocities,
-            positions_before=state.positions_before,
-            velocities_before=state.velocities_before,
-            last_step=state.last_step,
-            anchor_triangle=state.anchors.triangle,
-            anchor_coordinates=state.anchors.coordinates,
-            pushed=state.pushed,
-            released=state.released,
-        )
+        write_checkpoint(stream, state, frame)
         stream.flush()
         os.fsync(stream.fileno())
-
-
-def load_state(path: Path) -> tuple[ClothState, int]:
-    """A state saved by `save_state` and its frame."""
-    with np.load(path) as data:
-        anchors = Anchors(data["anchor_triangle"], data["anchor_coordinates"])
-        state = ClothState(
-            data["positions"], data["velocities"], data["positions_before"], data["velocities_before"],
-            float(data["last_step"]), anchors, data["pushed"], data["released"],
-        )  # fmt: skip
-        return state, int(data["frame"])
-
-
-def frame_record(result: FrameResult) -> dict[str, object]:
-    """One frame of the report."""
-    tally, stretch = result.tally, result.stretch
-    return {
-        "frame": result.frame,
-        "delivered": result.delivered,
-        "milliseconds": {stage: round(ms, 2) for stage, ms in tally.milliseconds.items()},
-        "substeps": tally.substeps,
-        "newton_passes": tally.newton_passes,
-        "cg_iterations": tally.cg_iterations,
-        "accept_rounds": tally.accept_rounds,
-        "stretch": {
-            "p99": round(stretch.p99, 5),
-            "worst": round(stretch.worst, 5),
-            "worst_edge": list(stretch.worst_edge),
-            "held_worst": round(stretch.held, 5),
-        },
-        "intersections": {
-            "in_the_body": result.crossing_colliders,
-            "through_itself": result.crossing_itself,
-        },
-        "filter": {
-            "moved_mm": round(tally.filter_moved * 1e3, 4),
-            "cuts": tally.cuts,
-            "let_go": tally.let_go,
-        },
-        "fastest_vertex_m_s": round(result.fastest_vertex, 4),
-        "fastest_collider_m_s": round(result.fastest_collider, 4),
-        "snags": [
-            {
-                "kind": snag.kind,
-                "count": snag.count,
-                "place_m": [round(v, 4) for v in snag.place],
-                "with": snag.with_what,
-            }
-            for snag in result.snags
-        ],
-    }
 
 
 def _write_report(request: Request, plan: ShotPlan, desks: dict[str, _Desk]) -> Path:
     path = request.out / "report.json"
     garments = {}
     for name, desk in desks.items():
-        delivered = [r for r in desk.records if r["delivered"]]
-        garments[name] = {"totals": _totals(desk.records, delivered), "frames": desk.records}
+        garments[name] = {"totals": totals(desk.records), "frames": desk.records}
     report = {
         "format": "patient-needle-report",
         "version": 1,
@@ -311,19 +249,3 @@ def _write_report(request: Request, plan: ShotPlan, desks: dict[str, _Desk]) -> 
     with replacing(path) as part:
         part.write_text(json.dumps(report, indent=1) + "\n")
     return path
-
-
-def _totals(records: list, delivered: list) -> dict[str, object]:  # type: ignore[type-arg]
-    if not records:
-        return {"simulated_frames": 0, "delivered_frames": 0}
-    spent = [sum(r["milliseconds"].values()) for r in records]
-    return {
-        "simulated_frames": len(records),
-        "delivered_frames": len(delivered),
-        "seconds": round(sum(spent) / 1e3, 2),
-        "median_ms_per_frame": round(float(np.median(spent)), 1),
-        "worst_p99_stretch": max((r["stretch"]["p99"] for r in delivered), default=0.0),
-        "frames_in_the_body": sum(r["intersections"]["in_the_body"] > 0 for r in delivered),
-        "frames_through_itself": sum(r["intersections"]["through_itself"] > 0 for r in delivered),
-        "filter_moved_mm": max(r["filter"]["moved_mm"] for r in records),
-    }

@@ -17,7 +17,7 @@ from patient_needle.formats.glb import read_character, read_glb
 from patient_needle.formats.obj import read_obj, write_obj
 from patient_needle.formats.pc2 import read_pc2, write_pc2
 from patient_needle.formats.registry import CacheTiming, read_meshes, write_cache
-from patient_needle.formats.shot_file import read_shot_file, shot_file_schema
+from patient_needle.formats.shot_file.document import read_shot_file, shot_file_schema
 
 DEMO = Path(__file__).parents[3] / "demo"
 FLAG = DEMO / "flag" / "shot.json"

@@ -61,6 +61,12 @@ class GarmentRun:
         """The garment at rest, as it was made."""
         return at_rest(self.dressed.cloth.rest_points, len(self.colliders.rank))
 
+    def first(self) -> FrameResult:
+        """The start as a finished frame that cost nothing."""
+        return self._finished(
+            self.plan.first_simulated, self.start(), FrameTally(), self.colliders.rest_points(), 0.0, 0.0
+        )
+
     def frames(self, state: ClothState, after: int, last: int) -> Iterator[FrameResult]:
         """Frames after `after` up to `last`, going on from `state`."""
         for frame in range(after + 1, last + 1):
@@ -78,7 +84,7 @@ class GarmentRun:
         return max(furthest(earlier, first), 2 * furthest(first, middle), 2 * furthest(middle, last))
 
     def _frame(self, state: ClothState, frame: int) -> FrameResult:
-        plan, cloth, tally = self.plan, self.dressed.cloth, FrameTally()
+        plan, tally = self.plan, FrameTally()
         first, last = (self.colliders.points_at(frame - 1.0), self.colliders.points_at(frame))
         substeps = substeps_for(plan.patience, self._travel(frame, first, last))
         step = 1.0 / (plan.frame_rate * substeps)
@@ -90,20 +96,30 @@ class GarmentRun:
             surround = Surround(here, there, self.dressed.held_points(time), around)
             state = self._engine.step(state, surround, step, tally)
             here = there
-        crossings = find_crossings(cloth, state.positions, self.colliders, last)
-        released = rearmed(cloth, state.positions, self.colliders, last, crossings, state.released)
+        return self._finished(
+            frame, state, tally, last,
+            _fastest(before, state.positions, plan.frame_rate), _fastest(first, last, plan.frame_rate),
+        )  # fmt: skip
+
+    def _finished(
+        self, frame: int, state: ClothState, tally: FrameTally, around: Points, vertex: float, collider: float
+    ) -> FrameResult:
+        """Look at a frame's end: what crosses, what is let go, how far it is stretched."""
+        cloth = self.dressed.cloth
+        crossings = find_crossings(cloth, state.positions, self.colliders, around)
+        released = rearmed(cloth, state.positions, self.colliders, around, crossings, state.released)
         state = state.replace(released=released)
         return FrameResult(
             frame,
             state,
-            frame >= plan.frames[0],
+            frame >= self.plan.frames[0],
             tally,
             stretch(cloth, state.positions),
             list_snags(cloth, state.positions, self.colliders, crossings, released),
             len(crossings.colliders),
             len(crossings.itself),
-            _fastest(before, state.positions, plan.frame_rate),
-            _fastest(first, last, plan.frame_rate),
+            vertex,
+            collider,
         )
 
 

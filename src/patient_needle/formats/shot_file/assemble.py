@@ -29,10 +29,10 @@ from .. import alembic_cache, glb, obj, pc2  # noqa: F401  (they register themse
 from ..registry import read_cache, read_meshes
 from .document import (
     CastRecord,
+    ChoiceRecord,
     ColliderRecord,
     FabricRecord,
     GarmentRecord,
-    HoldRecord,
     KeysRecord,
     ShotFile,
 )
@@ -43,14 +43,14 @@ Z_UP_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
     """Read every file the shot names, in metres and Y up. Errors name the file."""
-    fabrics = {record.name: _fabric(record) for record in shot.fabrics}
+    fabrics = fabrics_of(shot)
     return ShotPlan(
         name=shot.name,
         frame_rate=shot.frame_rate,
         frames=shot.frames,
         run_in=RunIn(shot.run_in.settle, shot.run_in.move),
-        cast=tuple(_cast(record, folder, shot.frame_rate) for record in shot.cast),
-        garments=tuple(_garment(record, folder, fabrics) for record in shot.garments),
+        cast=tuple(assemble_member(record, folder, shot.frame_rate) for record in shot.cast),
+        garments=tuple(assemble_garment(record, folder, fabrics) for record in shot.garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
         patience=ALL[shot.patience],
@@ -62,6 +62,11 @@ def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     names = [*(c.file for c in shot.cast), *(g.file for g in shot.garments)]
     names += [c.cache for c in shot.cast if c.cache is not None]
     return [folder / name for name in dict.fromkeys(names)]
+
+
+def fabrics_of(shot: ShotFile) -> dict[str, Fabric]:
+    """The shot's swatches by name."""
+    return {record.name: _fabric(record) for record in shot.fabrics}
 
 
 def _fabric(record: FabricRecord) -> Fabric:
@@ -87,7 +92,8 @@ def _one_mesh(path: Path, name: str | None) -> Mesh:
     return chosen[0]
 
 
-def _cast(record: CastRecord, folder: Path, rate: float) -> CastMember:
+def assemble_member(record: CastRecord, folder: Path, rate: float) -> CastMember:
+    """One cast member, read from its files."""
     path = folder / record.file
     placement = _to_metres(record.unit, record.up, f"'{record.name}'")
     skinned = record.kind == "character" or (path.suffix.lower() == ".glb" and record.kind == "prop")
@@ -188,7 +194,8 @@ def _collider(record: ColliderRecord | None) -> ColliderSettings | None:
     return ColliderSettings(curve, record.friction, from_mm(record.thickness_mm))
 
 
-def _garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric]) -> Garment:
+def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric]) -> Garment:
+    """One garment, read from its file; fabrics by name."""
     path = folder / record.file
     if record.fabric not in fabrics:
         raise ShotError(
@@ -198,18 +205,20 @@ def _garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric]) ->
     mesh = _one_mesh(path, None)
     mesh = mesh.with_vertices(mesh.vertices @ _to_metres(record.unit, record.up, record.name).T)
     try:
-        holds = tuple(FollowHold(hold.name, _choice(hold), hold.follows) for hold in record.holds)
+        holds = tuple(
+            FollowHold(hold.name, choice_of(hold.name, hold.choose), hold.follows) for hold in record.holds
+        )
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles)
 
 
-def _choice(hold: HoldRecord) -> Choice:
-    choose = hold.choose
+def choice_of(name: str, choose: ChoiceRecord) -> Choice:
+    """What the hold called `name` chooses; `ShotError` unless exactly one way is given."""
     given = [k for k in ("group", "border", "vertices") if getattr(choose, k) is not None]
     if len(given) != 1:
         raise ShotError(
-            f"hold '{hold.name}' chooses by {' and '.join(given) or 'nothing'}",
+            f"hold '{name}' chooses by {' and '.join(given) or 'nothing'}",
             remedy="Give exactly one of group, border or vertices",
         )
     return Choice(choose.group, choose.border, tuple(choose.vertices or ()), choose.rings)

@@ -134,43 +134,48 @@ def read_shot_file(path: Path) -> ShotFile:
         raise FileError(
             f"this is not JSON ({error})", where=str(path), remedy="Mend that line or export the shot again"
         ) from None
+    return parse_shot(data, str(path))
+
+
+def parse_shot(data: Any, where: str) -> ShotFile:
+    """A shot from its JSON value; an error names `where` and the first thing that is wrong."""
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise FileError(
             "this is not a shot file",
-            where=str(path),
+            where=where,
             remedy=f'A shot file is a JSON object with "format": "{FORMAT}"',
         )
     if data.get("version") != VERSION:
         raise ShotError(
             f"version {data.get('version')!r} of the shot file is not known",
-            where=str(path),
+            where=where,
             remedy=f"This program reads version {VERSION}",
         )
     try:
         shot = ShotFile.model_validate(data)
     except ValidationError as error:
-        raise _explained(path, error) from None
-    _check_names(path, shot)
+        raise _explained(where, error) from None
+    _check_names(where, shot)
     return shot
 
 
-def _explained(path: Path, error: ValidationError) -> ShotError:
+def _explained(where: str, error: ValidationError) -> ShotError:
     first = error.errors()[0]
     place = ".".join(str(part) for part in first["loc"])
     if first["type"] == "extra_forbidden":
         return ShotError(
-            f"'{place}' is not a known key", where=str(path), remedy="Remove it or correct its spelling"
+            f"'{place}' is not a known key", where=where, remedy="Remove it or correct its spelling"
         )
     if first["type"] == "missing":
-        return ShotError(f"'{place}' is missing", where=str(path), remedy="Add it")
+        return ShotError(f"'{place}' is missing", where=where, remedy="Add it")
     return ShotError(
         f"'{place}' cannot be {first['input']!r} ({first['msg']})",
-        where=str(path),
+        where=where,
         remedy="See docs/shot-file.md for what it may be",
     )
 
 
-def _check_names(path: Path, shot: ShotFile) -> None:
+def _check_names(where: str, shot: ShotFile) -> None:
     for what, names in (
         ("cast members", [c.name for c in shot.cast]),
         ("fabrics", [f.name for f in shot.fabrics]),
@@ -178,7 +183,7 @@ def _check_names(path: Path, shot: ShotFile) -> None:
     ):
         double = next((n for n in names if names.count(n) > 1), None)
         if double is not None:
-            raise ShotError(f"two {what} are called '{double}'", where=str(path), remedy="Rename one of them")
+            raise ShotError(f"two {what} are called '{double}'", where=where, remedy="Rename one of them")
 
 
 def shot_file_schema() -> dict[str, Any]:

@@ -1,0 +1,1 @@
+"""What a run reports: a record per garment and frame, and totals. Plain JSON, see docs/shot-file.md."""

@@ -1,0 +1,70 @@
+"""Frames as records of the report, and totals over them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from statistics import median
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from ...core.craft.simulate import FrameResult
+
+Record = dict[str, Any]
+
+
+def frame_record(result: FrameResult) -> Record:
+    """One frame of the report."""
+    tally, stretch = result.tally, result.stretch
+    return {
+        "frame": result.frame,
+        "delivered": result.delivered,
+        "milliseconds": {stage: round(ms, 2) for stage, ms in tally.milliseconds.items()},
+        "substeps": tally.substeps,
+        "newton_passes": tally.newton_passes,
+        "cg_iterations": tally.cg_iterations,
+        "accept_rounds": tally.accept_rounds,
+        "stretch": {
+            "p99": round(stretch.p99, 5),
+            "worst": round(stretch.worst, 5),
+            "worst_edge": list(stretch.worst_edge),
+            "held_worst": round(stretch.held, 5),
+        },
+        "intersections": {
+            "in_the_body": result.crossing_colliders,
+            "through_itself": result.crossing_itself,
+        },
+        "filter": {
+            "moved_mm": round(tally.filter_moved * 1e3, 4),
+            "cuts": tally.cuts,
+            "let_go": tally.let_go,
+        },
+        "fastest_vertex_m_s": round(result.fastest_vertex, 4),
+        "fastest_collider_m_s": round(result.fastest_collider, 4),
+        "snags": [
+            {
+                "kind": snag.kind,
+                "count": snag.count,
+                "place_m": [round(v, 4) for v in snag.place],
+                "with": snag.with_what,
+            }
+            for snag in result.snags
+        ],
+    }
+
+
+def totals(records: Sequence[Record]) -> Record:
+    """Totals over the frames of one garment; without any, only the counts."""
+    delivered = [r for r in records if r["delivered"]]
+    if not records:
+        return {"simulated_frames": 0, "delivered_frames": 0}
+    spent = [sum(r["milliseconds"].values()) for r in records]
+    return {
+        "simulated_frames": len(records),
+        "delivered_frames": len(delivered),
+        "seconds": round(sum(spent) / 1e3, 2),
+        "median_ms_per_frame": round(float(median(spent)), 1),
+        "worst_p99_stretch": max((r["stretch"]["p99"] for r in delivered), default=0.0),
+        "frames_in_the_body": sum(r["intersections"]["in_the_body"] > 0 for r in delivered),
+        "frames_through_itself": sum(r["intersections"]["through_itself"] > 0 for r in delivered),
+        "filter_moved_mm": max(r["filter"]["moved_mm"] for r in records),
+    }

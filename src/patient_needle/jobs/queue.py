@@ -1,0 +1,55 @@
+"""Handing work to the workers: a job is queued in the transaction that asks for it, or not at all."""
+
+from __future__ import annotations
+
+import procrastinate
+from procrastinate import SyncPsycopgConnector
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+from ..store.session import Store
+
+RUNS, SHORT = "runs", "short"
+RUN_TAKE, WRITE_DELIVERY = "run_take", "write_delivery"
+
+_app = procrastinate.App(connector=SyncPsycopgConnector())
+
+
+def queue_take(session: Session, take_id: int) -> None:
+    """Let a worker run a take."""
+    _defer(session, RUN_TAKE, RUNS, take_id=take_id)
+
+
+def queue_delivery(session: Session, delivery_id: int) -> None:
+    """Let a worker write and check a delivery."""
+    _defer(session, WRITE_DELIVERY, SHORT, delivery_id=delivery_id)
+
+
+def _defer(session: Session, task: str, queue: str, **arguments: int) -> None:
+    raw = session.connection().connection.driver_connection
+    _app.configure_task(task, queue=queue, connection=raw).defer(**arguments)
+
+
+def workers_alive(session: Session, seconds: float = 10.0) -> dict[str, int]:
+    """How many workers have given a sign of life lately, and how many jobs are being done."""
+    alive = session.scalar(
+        text(
+            "select count(*) from procrastinate_workers"
+            " where last_heartbeat > now() - make_interval(secs => :seconds)"
+        ),
+        {"seconds": seconds},
+    )
+    doing = session.scalar(text("select count(*) from procrastinate_jobs where status = 'doing'"))
+    return {"alive": int(alive or 0), "doing": int(doing or 0)}
+
+
+def prepare_queue(store: Store) -> None:
+    """Make the queue's own tables when they are not there yet."""
+    with store.engine.begin() as connection:
+        connection.execute(text("select pg_advisory_xact_lock(7302212)"))
+        if connection.scalar(text("select to_regclass('procrastinate_jobs')")) is not None:
+            return
+        schema = procrastinate.schema.SchemaManager.get_schema()
+        raw = connection.connection.driver_connection
+        assert raw is not None
+        raw.execute(schema)

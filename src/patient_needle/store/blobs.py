@@ -1,0 +1,68 @@
+"""Bytes by their SHA-256, in chunks, so that no single value is large."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Iterator
+
+from sqlalchemy import delete, exists, func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from .errors import MissingError
+from .models import Blob, BlobChunk, Delivery, Frame, RevisionFile
+
+CHUNK = 1 << 20  # bytes
+
+
+def put(session: Session, data: bytes) -> str:
+    """Keep `data`, once however often it is put; returns its SHA-256."""
+    sha = hashlib.sha256(data).hexdigest()
+    made = insert(Blob).values(sha=sha, size=len(data)).on_conflict_do_nothing().returning(Blob.sha)
+    if session.execute(made).first() is not None:
+        session.execute(
+            insert(BlobChunk),
+            [
+                {"sha": sha, "number": number, "data": data[at : at + CHUNK]}
+                for number, at in enumerate(range(0, max(len(data), 1), CHUNK))
+            ],
+        )
+    return sha
+
+
+def chunks(session: Session, sha: str) -> Iterator[bytes]:
+    """The pieces of a blob in order; `MissingError` when there is none."""
+    count = session.scalar(select(func.count()).where(BlobChunk.sha == sha)) or 0
+    if count == 0:
+        raise MissingError(
+            "the bytes are not in the database", where=sha[:12], remedy="Bring the file in again"
+        )
+    for number in range(count):
+        yield session.scalars(
+            select(BlobChunk.data).where(BlobChunk.sha == sha, BlobChunk.number == number)
+        ).one()
+
+
+def get(session: Session, sha: str) -> bytes:
+    """A whole blob."""
+    return b"".join(chunks(session, sha))
+
+
+def many(session: Session, shas: Iterable[str]) -> dict[str, bytes]:
+    """Several blobs in one query; those that are missing are left out."""
+    rows = session.execute(
+        select(BlobChunk.sha, BlobChunk.data)
+        .where(BlobChunk.sha.in_(set(shas)))
+        .order_by(BlobChunk.sha, BlobChunk.number)
+    )
+    out: dict[str, bytes] = {}
+    for sha, data in rows:
+        out[sha] = out.get(sha, b"") + data
+    return out
+
+
+def sweep(session: Session) -> int:
+    """Delete every blob that nothing refers to any more; returns how many bytes that frees."""
+    used = [exists().where(table.sha == Blob.sha) for table in (RevisionFile, Frame, Delivery)]
+    gone = session.execute(delete(Blob).where(*[~use for use in used]).returning(Blob.size))
+    return sum(size for (size,) in gone)

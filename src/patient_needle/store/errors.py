@@ -1,0 +1,23 @@
+"""What the store raises beyond the core's own errors.
+
+NeedleError
+├── MissingError    there is no such shot, take, file
+├── ConflictError   somebody else changed it first
+└── FencedError     another worker has taken this over
+"""
+
+from __future__ import annotations
+
+from ..core.model.errors import NeedleError
+
+
+class MissingError(NeedleError):
+    """There is no such shot, take, delivery or file."""
+
+
+class ConflictError(NeedleError):
+    """The thing was changed by somebody else since it was read, or is not in a state that allows this."""
+
+
+class FencedError(NeedleError):
+    """Another worker holds the lease; nothing more may be written under this one."""

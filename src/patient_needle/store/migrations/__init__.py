@@ -1,0 +1,1 @@
+"""Migrations, run by `store.upgrade`."""

@@ -1,0 +1,1 @@
+"""One file per change of the tables, in order."""

@@ -1,0 +1,153 @@
+"""Shots and their revisions: every edit is a new one, undo and redo move the head."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from . import blobs
+from .errors import ConflictError, MissingError
+from .events import tell
+from .models import Revision, RevisionFile, Shot
+
+Document = dict[str, Any]
+Files = dict[str, str]  # name in the document -> SHA-256 of a blob
+
+
+def listed(session: Session) -> Sequence[Shot]:
+    """Every shot, oldest first."""
+    return session.scalars(select(Shot).order_by(Shot.id)).all()
+
+
+def get(session: Session, shot_id: int, *, lock: bool = False) -> Shot:
+    """One shot; `MissingError` when there is none."""
+    query = select(Shot).where(Shot.id == shot_id)
+    shot = session.scalar(query.with_for_update() if lock else query)
+    if shot is None:
+        raise MissingError(f"there is no shot {shot_id}", remedy="Choose one from the list of shots")
+    return shot
+
+
+def revision(session: Session, shot_id: int, number: int | None = None) -> Revision:
+    """One revision, the head's without a number."""
+    number = get(session, shot_id).head if number is None else number
+    found = session.get(Revision, (shot_id, number))
+    if found is None:
+        raise MissingError(f"shot {shot_id} has no revision {number}", remedy="Open the shot again")
+    return found
+
+
+def files(session: Session, shot_id: int, number: int) -> Files:
+    """A revision's files by name."""
+    rows = session.execute(
+        select(RevisionFile.name, RevisionFile.sha).where(
+            RevisionFile.shot_id == shot_id, RevisionFile.number == number
+        )
+    )
+    return {row.name: row.sha for row in rows}
+
+
+def create(session: Session, document: Document, named: Files) -> Shot:
+    """A new shot whose first revision is `document` with files `named`."""
+    shot = Shot(name=document["name"], head=1)
+    session.add(shot)
+    session.flush()
+    _add(session, shot, 1, None, "Made", document, named)
+    tell(session, "shots", shot=shot.id)
+    return shot
+
+
+def edit(session: Session, shot_id: int, seen: int, document: Document, named: Files, said: str) -> Revision:
+    """A new revision after the head; `ConflictError` when the head is not the one that was `seen`.
+
+    Files of the head stay; `named` adds or replaces, and what the document no longer names is dropped.
+    """
+    shot = _unchanged(session, shot_id, seen)
+    kept = files(session, shot_id, shot.head) | named
+    used = set(named_in(document))
+    number = 1 + (session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot_id)) or 0)
+    added = _add(
+        session, shot, number, shot.head, said, document,
+        {name: sha for name, sha in kept.items() if name in used},
+    )  # fmt: skip
+    shot.head, shot.name = number, document["name"]
+    tell(session, "shot", shot=shot_id, revision=number)
+    return added
+
+
+def undo(session: Session, shot_id: int, seen: int) -> Revision:
+    """Back to the revision the head was made from."""
+    shot = _unchanged(session, shot_id, seen)
+    before = revision(session, shot_id, shot.head).before
+    if before is None:
+        raise ConflictError("there is nothing to undo", where=shot.name)
+    return _moved(session, shot, before)
+
+
+def redo(session: Session, shot_id: int, seen: int) -> Revision:
+    """Forward to the latest revision that was made from the head."""
+    shot = _unchanged(session, shot_id, seen)
+    after = following(session, shot)
+    if after is None:
+        raise ConflictError("there is nothing to redo", where=shot.name)
+    return _moved(session, shot, after)
+
+
+def following(session: Session, shot: Shot) -> int | None:
+    """The revision that redo would go to."""
+    return session.scalar(
+        select(func.max(Revision.number)).where(Revision.shot_id == shot.id, Revision.before == shot.head)
+    )
+
+
+def named_in(document: Document) -> list[str]:
+    """Every file name a document uses, each once, in order."""
+    names = [member["file"] for member in document.get("cast", [])]
+    names += [garment["file"] for garment in document.get("garments", [])]
+    names += [member["cache"] for member in document.get("cast", []) if member.get("cache")]
+    return list(dict.fromkeys(names))
+
+
+def remove(session: Session, shot_id: int) -> None:
+    """Delete a shot with its takes; blobs that nothing else uses go too."""
+    session.delete(get(session, shot_id, lock=True))
+    session.flush()
+    blobs.sweep(session)
+    tell(session, "shots", shot=shot_id)
+
+
+def _unchanged(session: Session, shot_id: int, seen: int) -> Shot:
+    shot = get(session, shot_id, lock=True)
+    if shot.head != seen:
+        raise ConflictError(
+            "the shot was changed in another window meanwhile",
+            where=shot.name,
+            remedy="What is shown now is the newer one: make the change again there",
+        )
+    return shot
+
+
+def _moved(session: Session, shot: Shot, number: int) -> Revision:
+    found = revision(session, shot.id, number)
+    shot.head, shot.name = number, found.document["name"]
+    tell(session, "shot", shot=shot.id, revision=number)
+    return found
+
+
+def _add(
+    session: Session, shot: Shot, number: int, before: int | None, said: str, document: Document, named: Files
+) -> Revision:
+    missing = [name for name in named_in(document) if name not in named]
+    if missing:
+        raise MissingError(
+            f"the shot names '{missing[0]}', which was not brought in", remedy="Bring it in first"
+        )
+    added = Revision(shot_id=shot.id, number=number, before=before, said=said, document=document)
+    session.add(added)
+    session.flush()
+    session.add_all(RevisionFile(shot_id=shot.id, number=number, name=n, sha=s) for n, s in named.items())
+    session.flush()
+    return added
