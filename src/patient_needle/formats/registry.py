@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..core.model.errors import FileError
 from ..core.model.mesh import Mesh
-from ..core.model.typed import Points
+from ..core.model.typed import Indices, Points
 
 
 @dataclass(frozen=True)
@@ -22,10 +22,22 @@ class CacheTiming:
     frame_rate: float
 
 
+@dataclass(frozen=True, eq=False)
+class CacheContent:
+    """What a cache holds: frames (f, n, 3) float32 in file units, and what else its format says, if anything:
+    the corners of all faces as one list, and the timing.
+    """
+
+    frames: NDArray[np.float32]
+    corners: Indices | None = None
+    first_frame: float | None = None
+    frame_rate: float | None = None
+
+
 Frames = Iterable[Points]
 MeshReader = Callable[[Path], list[Mesh]]
 MeshWriter = Callable[[Path, Mesh], None]
-CacheReader = Callable[[Path], NDArray[np.float32]]
+CacheReader = Callable[[Path], CacheContent]
 CacheWriter = Callable[[Path, Mesh, Frames, CacheTiming], None]
 
 _mesh_readers: dict[str, MeshReader] = {}
@@ -74,8 +86,8 @@ def write_mesh(path: Path, mesh: Mesh) -> None:
     _find(_mesh_writers, path, "a mesh file")(path, mesh)
 
 
-def read_cache(path: Path) -> NDArray[np.float32]:
-    """Positions (f, n, 3) of a cache's one mesh, in file units, one sample per frame."""
+def read_cache(path: Path) -> CacheContent:
+    """A cache's one mesh over time, one sample per frame."""
     return _find(_cache_readers, path, "a cache")(path)
 
 

@@ -30,6 +30,32 @@ def _defer(session: Session, task: str, queue: str, **arguments: int) -> None:
     _app.configure_task(task, queue=queue, connection=raw).defer(**arguments)
 
 
+def requeue_lost(session: Session) -> list[tuple[str, int]]:
+    """Queue takes and deliveries that want work and have no job, as after a job that failed with the database.
+
+    One sweep at a time: whoever finds another at it does nothing.
+    """
+    if not session.scalar(text("select pg_try_advisory_xact_lock(7302213)")):
+        return []
+    lost: list[tuple[str, int]] = []
+    for table, states, task, key, queue in (
+        ("takes", ("waiting", "running"), RUN_TAKE, "take_id", queue_take),
+        ("deliveries", ("waiting", "writing"), WRITE_DELIVERY, "delivery_id", queue_delivery),
+    ):
+        found = session.scalars(
+            text(
+                f"select id from {table} where state = any(:states) and not exists ("
+                "select 1 from procrastinate_jobs where task_name = :task and status in ('todo', 'doing')"
+                f" and (args->>'{key}')::int = {table}.id)"
+            ),
+            {"states": list(states), "task": task},
+        ).all()
+        for number in found:
+            queue(session, number)
+            lost.append((table, number))
+    return lost
+
+
 def workers_alive(session: Session, seconds: float = 10.0) -> dict[str, int]:
     """How many workers have given a sign of life lately, and how many jobs are being done."""
     alive = session.scalar(

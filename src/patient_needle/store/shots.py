@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from sqlalchemy import func, select
@@ -48,6 +48,15 @@ def files(session: Session, shot_id: int, number: int) -> Files:
         )
     )
     return {row.name: row.sha for row in rows}
+
+
+def contents(
+    session: Session, shot_id: int, number: int | None = None
+) -> tuple[Document, dict[str, Iterator[bytes]]]:
+    """A revision's document, and its files in pieces; to be read within the session."""
+    found = revision(session, shot_id, number)
+    named = files(session, shot_id, found.number)
+    return found.document, {name: blobs.chunks(session, sha) for name, sha in named.items()}
 
 
 def create(session: Session, document: Document, named: Files) -> Shot:

@@ -155,6 +155,15 @@ def finish(session: Session, lease: Lease, state: TakeState, fault: dict[str, An
     tell(session, "take", shot=shot_id, take=lease.take_id)
 
 
+def give_back(session: Session, lease: Lease) -> None:
+    """Leave a take for the next worker, at its latest frame."""
+    session.execute(
+        update(Take)
+        .where(Take.id == lease.take_id, Take.lease == lease.number, Take.state == TakeState.RUNNING)
+        .values(state=TakeState.WAITING, phase="waiting for a worker")
+    )
+
+
 def stop(session: Session, take_id: int) -> Take:
     """Ask the worker to stop after the frame at hand; a waiting take stops at once."""
     take = _locked(session, take_id)

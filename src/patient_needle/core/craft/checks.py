@@ -25,9 +25,14 @@ def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
     if not plan.garments:
         raise ShotError("there is no garment to simulate", where=f"shot '{plan.name}'", remedy="Add one")
     for member in plan.cast:
-        _check_range(plan, member)
-        if member.kind == "character":
-            _check_stature(member, plan.up, tolerances)
+        check_member(plan, member, tolerances)
+
+
+def check_member(plan: ShotPlan, member: CastMember, tolerances: Tolerances = DEFAULT) -> None:
+    """`CastError` when a member's animation does not cover the shot, or a character has no human height."""
+    _check_range(plan, member)
+    if member.kind == "character":
+        _check_stature(member, plan.up, tolerances)
 
 
 def _check_range(plan: ShotPlan, member: CastMember) -> None:

@@ -4,9 +4,20 @@ Specification: the Alembic project, https://www.alembic.io, format as its librar
 bindings to that library are used here and nowhere else.
 """
 
-from ..registry import register
+from pathlib import Path
+
+from ..registry import CacheContent, register
 from .cache import MeshCache, read_alembic, write_alembic
 
-register(".abc", cache_reader=lambda path: read_alembic(path).frames, cache_writer=write_alembic)
+
+def _content(path: Path) -> CacheContent:
+    cache = read_alembic(path)
+    if len(cache.times) < 2:
+        return CacheContent(cache.frames, cache.mesh.face_corners)
+    rate = (len(cache.times) - 1) / float(cache.times[-1] - cache.times[0])
+    return CacheContent(cache.frames, cache.mesh.face_corners, float(cache.times[0]) * rate, rate)
+
+
+register(".abc", cache_reader=_content, cache_writer=write_alembic)
 
 __all__ = ["MeshCache", "read_alembic", "write_alembic"]

@@ -5,9 +5,17 @@ int32 points, float32 start frame, float32 frames per sample, int32 samples, the
 point of every sample, little-endian.
 """
 
-from ..registry import register
+from pathlib import Path
+
+from ..registry import CacheContent, register
 from .cache import PointCache, read_pc2, write_pc2
 
-register(".pc2", cache_reader=lambda path: read_pc2(path).frames, cache_writer=write_pc2)
+
+def _content(path: Path) -> CacheContent:
+    cache = read_pc2(path)
+    return CacheContent(cache.frames, first_frame=cache.first_frame)
+
+
+register(".pc2", cache_reader=_content, cache_writer=write_pc2)
 
 __all__ = ["PointCache", "read_pc2", "write_pc2"]

@@ -113,7 +113,7 @@ def assemble_member(record: CastRecord, folder: Path, rate: float) -> CastMember
 
 
 def _cached(mesh: Mesh, path: Path, placement: np.ndarray, first_frame: int) -> CachedMotion:
-    frames = read_cache(path)
+    frames = read_cache(path).frames
     if len(frames) == 0:
         raise CastError("the cache holds no frames", where=str(path), remedy="Write it again")
     if frames.shape[1] != mesh.vertex_count:

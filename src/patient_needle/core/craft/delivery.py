@@ -1,0 +1,150 @@
+"""What is handed off: a take's frames in another department's unit, axis and rate, and what must be true."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..geometry.motion import CachedMotion
+from ..model.mesh import Mesh
+from ..model.typed import Points
+from ..model.units import metres_per
+
+Y_UP_TO_Z_UP = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
+# float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin, in any unit.
+LARGEST_ERROR = 1e-5  # m
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """unit and up of the file; frame_rate written; first and last frame, both in, as numbered in the shot."""
+
+    unit: str
+    up: str
+    frame_rate: float
+    first: int
+    last: int
+
+
+@dataclass(frozen=True)
+class Check:
+    """One thing that was looked at in the written file: its name, what was found, whether it is good."""
+
+    name: str
+    said: str
+    good: bool
+
+
+def placement(wanted: Wanted) -> NDArray[np.float64]:
+    """The (3, 3) matrix from metres, Y up, to the file's unit and axis."""
+    turn = Y_UP_TO_Z_UP if wanted.up == "z" else np.eye(3)
+    return turn / metres_per(wanted.unit, where="delivery")
+
+
+def sample_count(wanted: Wanted, shot_rate: float) -> int:
+    """Samples that the range gives at the rate wanted: the first frame, and every one that fits after it."""
+    return int(np.floor((wanted.last - wanted.first) / shot_rate * wanted.frame_rate + 1e-9)) + 1
+
+
+def resampled(frames: NDArray[np.float32], wanted: Wanted, shot_rate: float) -> Iterator[Points]:
+    """Positions (n, 3) m at each sample wanted, from frames[k] at frame first + k.
+
+    At the shot's own rate they are the frames themselves; at another, a cubic through them in time.
+    """
+    motion = CachedMotion(np.asarray(frames[0], float), np.asarray(frames, np.float32), wanted.first)
+    for k in range(sample_count(wanted, shot_rate)):
+        yield motion.at(min(wanted.first + k * shot_rate / wanted.frame_rate, wanted.last))
+
+
+def check_written(
+    mesh: Mesh,
+    written: NDArray[np.float32],
+    corners: Sequence[int] | None,
+    said_timing: tuple[float | None, float | None],
+    expected: Sequence[Points],
+    wanted: Wanted,
+) -> tuple[Check, ...]:
+    """What a delivery's file holds against what it should.
+
+    mesh: the garment as it was brought in; written (f, n, 3) as read back, in the file's unit; corners: the
+    file's face corners as one list, None where the format has none; said_timing: first frame and rate as the
+    file says, each None where it does not; expected (f, n, 3) m.
+    """
+    counts = _counts(mesh, written, corners)
+    if not all(check.good for check in counts):
+        return counts
+    timing = _timing(written, said_timing, expected, wanted)
+    if len(written) != len(expected):
+        return (*counts, timing)
+    back = np.asarray(written, float) @ np.linalg.inv(placement(wanted)).T
+    return (*counts, timing, _bounds(written, wanted), _error(back, np.asarray(expected, float)))
+
+
+def _counts(mesh: Mesh, written: NDArray[np.float32], corners: Sequence[int] | None) -> tuple[Check, ...]:
+    count = written.shape[1]
+    counted = Check(
+        "Vertex count",
+        f"{count:,} vertices, as the garment was brought in"
+        if count == mesh.vertex_count
+        else f"{count:,} vertices, but the garment has {mesh.vertex_count:,}",
+        count == mesh.vertex_count,
+    )
+    if corners is None:
+        order = Check(
+            "Vertex order", "the format holds no faces; the order is proved by the largest error below", True
+        )
+    else:
+        same = np.array_equal(np.asarray(corners), mesh.face_corners)
+        order = Check(
+            "Vertex order",
+            f"all {mesh.face_count:,} faces name the same vertices in the same order"
+            if same
+            else "the faces name other vertices than the garment's",
+            same,
+        )
+    return counted, order
+
+
+def _timing(
+    written: NDArray[np.float32],
+    said: tuple[float | None, float | None],
+    expected: Sequence[Points],
+    wanted: Wanted,
+) -> Check:
+    good = len(written) == len(expected)
+    text = f"{len(written)} samples from frame {wanted.first}, {wanted.frame_rate:g} a second"
+    if not good:
+        text = f"{len(written)} samples, but {len(expected)} were wanted"
+    for what, value, should in (
+        ("starts at frame", said[0], wanted.first),
+        ("runs at", said[1], wanted.frame_rate),
+    ):
+        if value is not None and abs(value - should) > 1e-3:
+            good, text = False, f"the file {what} {value:g}, not {should:g}"
+    return Check("Range and rate", text, good)
+
+
+def _bounds(written: NDArray[np.float32], wanted: Wanted) -> Check:
+    finite = bool(np.isfinite(written).all())
+    low, high = written.min(axis=(0, 1)), written.max(axis=(0, 1))
+    size = " x ".join(f"{v:.4g}" for v in high - low)
+    up = 2 if wanted.up == "z" else 1
+    text = (
+        f"{size} {wanted.unit} over the range, {wanted.up.upper()} up, "
+        f"from {low[up]:.4g} to {high[up]:.4g} {wanted.unit} in height"
+    )
+    return Check("Bounds", text if finite else "some positions are not numbers", finite)
+
+
+def _error(back: Points, expected: Points) -> Check:
+    distance = np.linalg.norm(back - expected, axis=2)
+    sample, vertex = np.unravel_index(int(np.argmax(distance)), distance.shape)
+    worst = float(distance[sample, vertex])
+    return Check(
+        "Largest error",
+        f"{worst * 1e3:.2g} mm from the take, at sample {sample + 1}, vertex {vertex}",
+        worst <= LARGEST_ERROR,
+    )

@@ -1,0 +1,146 @@
+"""What was read: a cast member or a garment in figures and words, before anything is simulated."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..contact.intersections import inside
+from ..geometry.topology import Topology, is_closed
+from ..geometry.tree import build_tree, closest_points
+from ..model.typed import Indices, Points
+from ..solver.effort import furthest
+from .colliders import Colliders
+from .plan import CastMember, Garment, ShotPlan
+from .run_in import StagedMotion
+
+# Children and giants apart; D. Drillis and R. Contini 1966 give proportions, the range is common practice.
+HUMAN = (1.4, 2.1)  # m
+
+
+@dataclass(frozen=True)
+class MemberReading:
+    """height, lowest in m in the rest pose; first, last frame of its animation, None when it stands still;
+    fastest m/s over the shot; parts: joints or pieces that can be left out of the collider.
+    """
+
+    vertices: int
+    faces: int
+    triangles: int
+    colliding: int
+    closed: bool
+    height: float
+    lowest: float
+    first: int | None
+    last: int | None
+    fastest: float
+    parts: tuple[str, ...]
+    said: str
+
+
+@dataclass(frozen=True)
+class BorderReading:
+    """One border loop: its vertex count, length and mean height in m, and how a hold would choose it."""
+
+    index: int
+    vertices: int
+    length: float
+    height: float
+    choose: dict[str, object]
+
+
+@dataclass(frozen=True)
+class GarmentReading:
+    """spacing m, mean edge length; inside: vertices within a collider at the start; nearest, furthest and mean
+    distance in m from the colliders at the start, None without colliders.
+    """
+
+    vertices: int
+    faces: int
+    triangles: int
+    spacing: float
+    borders: tuple[BorderReading, ...]
+    groups: tuple[str, ...]
+    inside: int
+    nearest: float | None
+    furthest: float | None
+    mean: float | None
+
+
+def read_member(plan: ShotPlan, member: CastMember) -> MemberReading:
+    """A cast member in figures."""
+    rest = member.motion.rest()
+    height = float(np.ptp(rest[:, plan.up]))
+    low, high = member.motion.span()
+    moves = bool(np.isfinite(low))
+    return MemberReading(
+        member.mesh.vertex_count, member.mesh.face_count, len(member.cut.triangles), int(member.chosen.sum()),
+        is_closed(member.cut.triangles), height, float(rest[:, plan.up].min()),
+        int(low) if moves else None, int(high) if moves else None,
+        max(speeds(plan, (member,)), default=0.0) if moves else 0.0, member.part_names,
+        _said(member, height),
+    )  # fmt: skip
+
+
+def _said(member: CastMember, height: float) -> str:
+    if member.kind != "character":
+        return f"{height:.2f} m high"
+    if HUMAN[0] <= height <= HUMAN[1]:
+        return f"{height:.2f} m tall, as tall as a grown human"
+    return f"{height:.2f} m tall, which is {'small' if height < HUMAN[0] else 'large'} for a grown human"
+
+
+def speeds(plan: ShotPlan, members: tuple[CastMember, ...]) -> list[float]:
+    """The members' fastest point in m/s at each frame from the run-in's start on; 0 at the first."""
+    staged = [StagedMotion(m.motion, plan.run_in, plan.frames[0]) for m in members if _moves(m)]
+    out = [0.0]
+    before = [motion.at(plan.first_simulated) for motion in staged]
+    for frame in range(plan.first_simulated + 1, plan.frames[1] + 1):
+        here = [motion.at(frame) for motion in staged]
+        fastest = max((furthest(a, b) for a, b in zip(before, here, strict=True)), default=0.0)
+        out.append(fastest * plan.frame_rate)
+        before = here
+    return out
+
+
+def _moves(member: CastMember) -> bool:
+    return bool(np.isfinite(member.motion.span()[0]))
+
+
+def read_garment(
+    garment: Garment, topology: Topology, loops: list[Indices], colliders: Colliders
+) -> GarmentReading:
+    """A garment in figures, against the colliders in the rest pose."""
+    points, edges = garment.mesh.vertices, topology.edges
+    lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
+    distance, within = _start(points, colliders)
+    return GarmentReading(
+        garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles), float(lengths.mean()),
+        tuple(_border(points, loops, index) for index in range(len(loops))), tuple(garment.mesh.groups), within,
+        *(
+            (None, None, None)
+            if distance is None
+            else (float(distance.min()), float(distance.max()), float(distance.mean()))
+        ),
+    )  # fmt: skip
+
+
+def _start(points: Points, colliders: Colliders) -> tuple[Points | None, int]:
+    if len(colliders.triangles) == 0:
+        return None, 0
+    around = colliders.rest_points()
+    _, _, distance = closest_points(build_tree(around, colliders.triangles), around, points)
+    return distance, int(inside(around, colliders.enclosing, points).sum())
+
+
+def _border(points: Points, loops: list[Indices], index: int, up: int = 1) -> BorderReading:
+    loop = loops[index]
+    heights = [float(points[other, up].mean()) for other in loops]
+    round_trip = np.linalg.norm(points[loop] - points[np.roll(loop, -1)], axis=1)
+    choose: dict[str, object] = {"vertices": [int(v) for v in loop]}
+    if index == int(np.argmax(heights)):
+        choose = {"border": "highest"}
+    elif index == int(np.argmin(heights)):
+        choose = {"border": "lowest"}
+    return BorderReading(index, len(loop), float(round_trip.sum()), heights[index], choose)

@@ -1,0 +1,213 @@
+"""What the desk can be asked: each `do` is one method, taking the request's other fields as its arguments."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.craft.checks import check_member, check_start
+from ..core.craft.dressing import chosen_vertices, dress
+from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
+from ..core.craft.reading import read_garment, read_member, speeds
+from ..core.model.errors import NeedleError, ShotError
+from ..core.model.mesh import Mesh
+from ..formats.registry import read_meshes
+from ..formats.shot_file.assemble import choice_of
+from ..formats.shot_file.document import ChoiceRecord
+from ..store import blobs, readings, takes
+from ..store.session import Store
+from .wire import Message, Packed
+
+if TYPE_CHECKING:
+    from .open_shot import OpenShot
+    from .process import OpenShots
+
+MOST_FRAMES = 400  # positions asked for at once
+
+
+class Answers:
+    """The desk's answers over the open shots of one store."""
+
+    def __init__(self, store: Store, shots: OpenShots) -> None:
+        self._store = store
+        self._shots = shots
+        self._lock = threading.Lock()
+        self._table: dict[str, Callable[..., Message]] = {
+            "hello": lambda: Message({"hello": "desk"}),
+            "look_into": self._look_into,
+            "read": self._read,
+            "mesh": self._mesh,
+            "positions": self._positions,
+            "pick": self._pick,
+            "chosen": self._chosen,
+            "look": self._look,
+        }
+
+    def answer(self, request: dict[str, Any]) -> Message:
+        """The answer to one request; what it asks wrongly is raised."""
+        do = request.pop("do", None)
+        if do not in self._table:
+            raise ShotError(f"the desk does not know '{do}'")
+        return self._table[do](**request)
+
+    def _look_into(self, sha: str, name: str) -> Message:
+        """What a file that was just brought in holds: its meshes."""
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            path = Path(folder) / name
+            with self._store.begin() as session:
+                path.write_bytes(blobs.get(session, sha))
+            try:
+                meshes = read_meshes(path)
+            except NeedleError as error:
+                raise type(error)(
+                    error.what, where=error.where.replace(f"{folder}/", ""), remedy=error.remedy
+                ) from None
+        return Message({"meshes": [_in_short(mesh) for mesh in meshes]})
+
+    def _read(self, shot: int, number: int) -> Message:
+        """Every figure of a revision's cast and garments, with faults by name."""
+        with self._store.begin() as session:
+            known = readings.get(session, shot, number)
+        if known is None:
+            with self._lock:
+                known = _reading(self._shots.get(shot, number))
+            with self._store.begin() as session:
+                readings.keep(session, shot, number, known)
+        return Message(known)
+
+    def _mesh(self, shot: int, number: int, kind: str, name: str) -> Message:
+        """Triangles and rest positions of a cast member or garment; a garment's border loops too."""
+        opened = self._shots.get(shot, number)
+        if kind == "cast":
+            member = opened.member(name)
+            return Message(
+                {}, {"triangles": _uint32(member.cut.triangles), "rest": _float32(member.motion.rest())}
+            )
+        garment = opened.garment(name)
+        loops = garment.loops or [np.zeros(0, np.int32)]
+        return Message(
+            {},
+            {
+                "triangles": _uint32(garment.cut.triangles),
+                "rest": _float32(garment.garment.mesh.vertices),
+                "loops": _uint32(np.concatenate(loops)),
+                "loop_sizes": _uint32(np.array([len(loop) for loop in garment.loops])),
+            },
+        )
+
+    def _positions(self, shot: int, number: int, name: str, first: int, last: int) -> Message:
+        """A cast member over frames first to last."""
+        if not 0 <= last - first < MOST_FRAMES:
+            raise ShotError(f"{last - first + 1} frames were asked for", remedy=f"Ask for 1 to {MOST_FRAMES}")
+        return Message({}, {"positions": _float32(self._shots.get(shot, number).positions(name, first, last))})
+
+    def _pick(
+        self, shot: int, number: int, garment: str, origin: list[float], direction: list[float]
+    ) -> Message:
+        """Where a ray meets a garment as it was made, and the border nearest to that place."""
+        piece = self._shots.get(shot, number).garment(garment)
+        points = piece.garment.mesh.vertices
+        hit = picked(points, piece.cut.triangles, np.array(origin, float), np.array(direction, float))
+        if hit is None:
+            return Message({"hit": None})
+        triangle, barycentric, _ = hit
+        place = barycentric @ points[piece.cut.triangles[triangle]]
+        nearest = [float(np.linalg.norm(points[loop] - place, axis=1).min()) for loop in piece.loops]
+        border = int(np.argmin(nearest)) if nearest else None
+        return Message(
+            {
+                "hit": {
+                    "place": [float(v) for v in place],
+                    "triangle": triangle,
+                    "border": border,
+                    "away": None if border is None else nearest[border],
+                }
+            }
+        )
+
+    def _chosen(self, shot: int, number: int, garment: str, choose: dict[str, Any]) -> Message:
+        """The vertices that a hold would take."""
+        piece = self._shots.get(shot, number).garment(garment)
+        choice = choice_of("new", ChoiceRecord.model_validate(choose))
+        return Message(
+            {},
+            {
+                "vertices": _uint32(
+                    chosen_vertices(piece.garment, piece.topology, piece.cut.source_face, choice)
+                )
+            },
+        )
+
+    def _look(self, take: int, garment: str, frame: int, kind: str) -> Message:
+        """A value per vertex of a take's frame: stretch (1) or closeness (m)."""
+        with self._store.begin() as session:
+            found = takes.get(session, take)
+            rows = takes.frames(session, take, garment, frame, frame)
+            if not rows:
+                raise ShotError(f"frame {frame} of '{found.name}' is not finished", remedy="Wait for it")
+            data = blobs.get(session, rows[0].sha)
+        points = np.frombuffer(data, "<f4").reshape(-1, 3).astype(float)
+        opened = self._shots.get(found.shot_id, found.number)
+        if kind == "stretch":
+            piece = opened.garment(garment)
+            values = stretch_per_vertex(piece.topology, piece.garment.mesh.vertices, points)
+        elif kind == "closeness":
+            values = closeness_per_vertex(points, opened.colliders.points_at(frame), opened.colliders.triangles)
+        else:
+            raise ShotError(f"there is no look called '{kind}'", remedy="Use stretch or closeness")
+        return Message({}, {"values": _float32(values)})
+
+
+def _reading(opened: OpenShot) -> dict[str, Any]:
+    plan, faults = opened.plan, dict(opened.faults)
+    cast, garments = {}, {}
+    for name, member in opened.cast.items():
+        cast[name] = asdict(read_member(plan, member))
+        try:
+            check_member(plan, member)
+        except NeedleError as error:
+            faults[name] = error
+    sound = not any(name in faults for name in opened.cast)
+    for name, piece in opened.garments.items():
+        garments[name] = asdict(read_garment(piece.garment, piece.topology, piece.loops, opened.colliders))
+        try:
+            dressed = dress(plan, piece.garment)
+            if sound:
+                check_start(dressed.cloth, opened.colliders, opened.colliders.rest_points())
+        except NeedleError as error:
+            faults[name] = error
+    first, last = opened.shot.frames
+    return {
+        "cast": cast,
+        "garments": garments,
+        "faults": {name: {"what": e.what, "where": e.where, "remedy": e.remedy} for name, e in faults.items()},
+        "pulse": {
+            "first": plan.first_simulated,
+            "body_speed": speeds(plan, tuple(opened.cast.values())) if sound and first <= last else [],
+        },
+    }
+
+
+def _in_short(mesh: Mesh) -> dict[str, Any]:
+    size = np.ptp(mesh.vertices, axis=0)
+    return {
+        "name": mesh.name,
+        "vertices": mesh.vertex_count,
+        "faces": mesh.face_count,
+        "size": [float(v) for v in size],
+    }
+
+
+def _float32(values: NDArray[Any]) -> Packed:
+    return Packed("float32", values.shape, np.ascontiguousarray(values, "<f4").tobytes())
+
+
+def _uint32(values: NDArray[Any]) -> Packed:
+    return Packed("uint32", values.shape, np.ascontiguousarray(values, "<u4").tobytes())

@@ -1,0 +1,79 @@
+"""Calling the desk from another process: a few connections, kept and used in turn."""
+
+from __future__ import annotations
+
+import queue
+from multiprocessing.connection import Client, Connection
+from pathlib import Path
+from typing import Any
+
+from ..core.model.errors import NeedleError
+from ..store import errors as _store_errors  # noqa: F401  (so that its errors are known by name)
+from . import wire
+
+MOST = 6  # connections at once; further callers wait for one
+
+
+class DeskAwayError(NeedleError):
+    """The desk process does not answer."""
+
+
+def _kinds(root: type[NeedleError]) -> dict[str, type[NeedleError]]:
+    found = {root.__name__: root}
+    for kind in root.__subclasses__():
+        found |= _kinds(kind)
+    return found
+
+
+class Desk:
+    """The desk behind a socket; safe to call from several threads."""
+
+    def __init__(self, socket: Path, key: bytes) -> None:
+        self._socket = socket
+        self._key = key
+        self._idle: queue.LifoQueue[Connection | None] = queue.LifoQueue()
+        for _ in range(MOST):
+            self._idle.put(None)
+
+    def call(self, do: str, **arguments: Any) -> wire.Message:
+        """Ask for one thing; the desk's own errors are raised here as they were there."""
+        connection = self._idle.get(timeout=30)
+        try:
+            # A connection that was kept may belong to a desk that has been started anew since.
+            for attempt in range(2):
+                kept = connection is not None
+                try:
+                    connection = connection or self._connect()
+                    wire.send(connection, wire.Message({"do": do, **arguments}))
+                    return _checked(wire.receive(connection))
+                except (OSError, EOFError) as error:
+                    if connection is not None:
+                        connection.close()
+                    connection = None
+                    if attempt or not kept:
+                        raise DeskAwayError(
+                            "the desk process does not answer",
+                            remedy="It is started again by ./needle up; wait a moment",
+                        ) from error
+            raise AssertionError("unreachable")
+        finally:
+            self._idle.put(connection)
+
+    def _connect(self) -> Connection:
+        return Client(str(self._socket), family="AF_UNIX", authkey=self._key)
+
+    def answers(self) -> bool:
+        """Whether the desk is there."""
+        try:
+            self.call("hello")
+        except (NeedleError, queue.Empty):
+            return False
+        return True
+
+
+def _checked(answer: wire.Message) -> wire.Message:
+    fault = answer.body.get("fault")
+    if fault is None:
+        return answer
+    kind = _kinds(NeedleError).get(fault["kind"], NeedleError)
+    raise kind(fault["what"], where=fault["where"], remedy=fault["remedy"])

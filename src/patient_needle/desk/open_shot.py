@@ -1,0 +1,113 @@
+"""An open shot: every cast member and garment read as far as it can be, faults kept beside what is good."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import TypeVar
+
+import numpy as np
+
+from ..core.craft.colliders import Colliders, merged_colliders
+from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
+from ..core.craft.run_in import StagedMotion
+from ..core.geometry.topology import Topology, border_loops, build_topology
+from ..core.geometry.triangulate import TriangleMap, triangulated
+from ..core.model.errors import NeedleError, ShotError
+from ..core.model.patience import FIRST_LOOK
+from ..core.model.typed import Indices, Points
+from ..formats.shot_file.assemble import assemble_garment, assemble_member, fabrics_of
+from ..formats.shot_file.document import ShotFile
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class OpenGarment:
+    """A garment with its triangles, topology and border loops."""
+
+    garment: Garment
+    cut: TriangleMap
+    topology: Topology
+    loops: list[Indices]
+
+
+@dataclass(frozen=True, eq=False)
+class OpenShot:
+    """A revision as the desk holds it. faults: one error per member or garment that could not be read."""
+
+    shot: ShotFile
+    cast: dict[str, CastMember]
+    garments: dict[str, OpenGarment]
+    faults: dict[str, NeedleError] = field(default_factory=dict)
+
+    @cached_property
+    def plan(self) -> ShotPlan:
+        """What is good, as a plan."""
+        shot = self.shot
+        return ShotPlan(
+            shot.name, shot.frame_rate, shot.frames, RunIn(shot.run_in.settle, shot.run_in.move),
+            tuple(self.cast.values()), tuple(g.garment for g in self.garments.values()),
+            np.array(shot.forces.gravity), shot.forces.air_drag, FIRST_LOOK,
+        )  # fmt: skip
+
+    @cached_property
+    def colliders(self) -> Colliders:
+        """The cast as one collider."""
+        return merged_colliders(self.plan)
+
+    def member(self, name: str) -> CastMember:
+        """A cast member; its own fault when it could not be read."""
+        return self._one(self.cast, name, "cast member")
+
+    def garment(self, name: str) -> OpenGarment:
+        """A garment; its own fault when it could not be read."""
+        return self._one(self.garments, name, "garment")
+
+    def _one(self, table: dict[str, T], name: str, what: str) -> T:
+        if name in table:
+            return table[name]
+        if name in self.faults:
+            raise self.faults[name]
+        raise ShotError(f"there is no {what} '{name}'", remedy="Open the shot again")
+
+    def positions(self, name: str, first: int, last: int) -> Points:
+        """A cast member's positions (f, n, 3) m at frames first to last, run-in included.
+
+        Before the run-in it stands in its rest pose, after its animation's end as at the end.
+        """
+        member = self.member(name)
+        staged = StagedMotion(member.motion, self.plan.run_in, self.plan.frames[0])
+        low, high = member.motion.span()
+        begin = self.plan.frames[0]
+        out = []
+        for frame in range(first, last + 1):
+            inside = float(min(max(frame, low), high)) if frame >= begin else float(frame)
+            out.append(staged.at(inside) if low <= begin <= high else member.motion.rest())
+        return np.stack(out)
+
+
+def read_open_shot(shot: ShotFile, folder: Path) -> OpenShot:
+    """Read everything the shot names; what cannot be read becomes a fault under its name."""
+    opened = OpenShot(shot, {}, {})
+    for record in shot.cast:
+        try:
+            opened.cast[record.name] = assemble_member(record, folder, shot.frame_rate)
+        except NeedleError as error:
+            opened.faults[record.name] = _without_folder(error, folder)
+    fabrics = fabrics_of(shot)
+    for piece in shot.garments:
+        try:
+            garment = assemble_garment(piece, folder, fabrics)
+            cut = triangulated(garment.mesh)
+            topology = build_topology(cut.triangles, garment.mesh.vertex_count, name=garment.mesh.name)
+            opened.garments[piece.name] = OpenGarment(garment, cut, topology, border_loops(topology))
+        except NeedleError as error:
+            opened.faults[piece.name] = _without_folder(error, folder)
+    return opened
+
+
+def _without_folder(error: NeedleError, folder: Path) -> NeedleError:
+    """The error with the desk's own folder taken out of the place it names."""
+    return type(error)(error.what, where=error.where.replace(f"{folder}/", ""), remedy=error.remedy)

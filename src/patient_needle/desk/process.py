@@ -1,0 +1,96 @@
+"""The desk process: answers one request per message, keeps the latest shots open."""
+
+from __future__ import annotations
+
+import os
+import socket
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from multiprocessing.connection import Connection, Listener
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import structlog
+from sqlalchemy.exc import SQLAlchemyError
+
+from ..core.model.errors import NeedleError
+from ..formats.shot_file.document import parse_shot
+from ..formats.shot_file.parcel import write_folder
+from ..store import shots
+from ..store.session import Store
+from . import wire
+from .answers import Answers
+from .open_shot import OpenShot, read_open_shot
+
+log = structlog.get_logger()
+KEPT_OPEN = 4
+
+
+class OpenShots:
+    """The latest few revisions, each read once however many ask for it."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, shot_id: int, number: int) -> OpenShot:
+        """A revision, read when it is not open."""
+        key = (shot_id, number)
+        with self._lock:
+            if key not in self._open:
+                self._open[key] = self._read(shot_id, number)
+            self._open.move_to_end(key)
+            while len(self._open) > KEPT_OPEN:
+                self._open.popitem(last=False)
+            return self._open[key]
+
+    def _read(self, shot_id: int, number: int) -> OpenShot:
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            with self._store.begin() as session:
+                document, files = shots.contents(session, shot_id, number)
+                write_folder(Path(folder), document, files)
+            return read_open_shot(parse_shot(document, f"shot {shot_id}"), Path(folder))
+
+
+def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:
+    """Listen on a local socket until the process ends."""
+    address.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+    if address.parent.stat().st_uid != os.getuid():
+        raise NeedleError("the folder of the desk's socket belongs to somebody else", where=str(address.parent))
+    address.unlink(missing_ok=True)
+    answers = Answers(store, OpenShots(store))
+    with Listener(str(address), family="AF_UNIX", backlog=16, authkey=key) as listener:
+        ready()
+        while True:
+            try:
+                connection = listener.accept()
+            except (OSError, EOFError, socket.error) as error:  # noqa: UP024 - a caller without the key
+                log.warning(str(error), action="desk_refused")
+                continue
+            threading.Thread(target=_talk, args=(connection, answers), daemon=True).start()
+
+
+def _talk(connection: Connection, answers: Answers) -> None:
+    with connection:
+        while True:
+            try:
+                request = wire.receive(connection)
+            except (EOFError, OSError):
+                return
+            wire.send(connection, _answered(answers, request.body))
+
+
+def _answered(answers: Answers, body: dict[str, Any]) -> wire.Message:
+    try:
+        return answers.answer(dict(body))
+    except NeedleError as error:
+        kind, what, where, remedy = type(error).__name__, error.what, error.where, error.remedy
+    except SQLAlchemyError as error:
+        kind, what = "DatabaseAwayError", "the database does not answer"
+        where, remedy = "desk", "It is started again by ./needle up; wait a moment"
+        log.warning(str(error), action="desk_database")
+    fault = {"kind": kind, "what": what, "where": where, "remedy": remedy}
+    return wire.Message({"fault": fault})

@@ -1,0 +1,82 @@
+"""What differs between two states of a shot, in words an artist would use."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+Document = Mapping[str, Any]
+Files = Mapping[str, str]
+
+
+def differences(before: Document, after: Document, files_before: Files, files_after: Files) -> list[str]:
+    """One line per thing that changes a simulation; nothing for names of shots and of files.
+
+    files: SHA-256 by file name.
+    """
+    out: list[str] = []
+    for key, said in (("frames", "frame range"), ("frame_rate", "frame rate")):
+        if before[key] != after[key]:
+            out.append(f"{said} {_plain(before[key])}, now {_plain(after[key])}")
+    out += _fields("run-in", before["run_in"], after["run_in"], {"settle": "settles", "move": "moves"})
+    out += _fields("", before["forces"], after["forces"], {"gravity": "gravity", "air_drag": "air drag"})
+    out += _things("", before["cast"], after["cast"], files_before, files_after)
+    out += _things("swatch ", before["fabrics"], after["fabrics"], files_before, files_after)
+    out += _things("", before["garments"], after["garments"], files_before, files_after)
+    return out
+
+
+def _things(kind: str, before: list[Any], after: list[Any], files: Files, files_after: Files) -> list[str]:
+    old, new = ({thing["name"]: thing for thing in things} for things in (before, after))
+    out = [f"{kind}{name} was taken out" for name in old if name not in new]
+    out += [f"{kind}{name} was added" for name in new if name not in old]
+    for name in old.keys() & new.keys():
+        out += _thing(f"{kind}{name}", old[name], new[name], files, files_after)
+    return sorted(out)
+
+
+def _thing(name: str, old: Document, new: Document, files: Files, files_after: Files) -> list[str]:
+    out = []
+    for key in sorted(old.keys() | new.keys()):
+        was, now = old.get(key), new.get(key)
+        if key in ("file", "cache"):
+            if files.get(was or "") != files_after.get(now or ""):
+                out.append(f"{name}: another {'mesh' if key == 'file' else 'motion'}")
+        elif key == "holds":
+            out += _things(f"{name}, hold ", was or [], now or [], {}, {})
+        elif key == "collider" and was and now:
+            out += _fields(f"{name}, collider", was, now, {})
+        elif was != now:
+            out.append(f"{name}: {_words(key)} {_plain(was)}, now {_plain(now)}")
+    return out
+
+
+def _fields(name: str, old: Document, new: Document, said: Mapping[str, str]) -> list[str]:
+    head = f"{name}: " if name else ""
+    return [
+        f"{head}{said.get(key, _words(key))} {_plain(old.get(key))}, now {_plain(new.get(key))}"
+        for key in sorted(old.keys() | new.keys())
+        if old.get(key) != new.get(key)
+    ]
+
+
+def _words(key: str) -> str:
+    unit = ", mm" if key.endswith("_mm") else ""
+    return key.removesuffix("_mm").replace("_", " ") + unit
+
+
+def _plain(value: Any) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, float):
+        return f"{value:g}"
+    if isinstance(value, Mapping):
+        parts = [f"{_words(k)} {_plain(v)}" for k, v in value.items() if v not in (None, [], 0)]
+        return ", ".join(parts) or "nothing"
+    if isinstance(value, (list, tuple)):
+        if len(value) > 6:
+            return f"{len(value)} of them"
+        return " ".join(_plain(v) for v in value) or "nothing"
+    return str(value)

@@ -1,0 +1,178 @@
+"""Running a take: from its latest checkpoint, garment by garment, each frame committed as it is made."""
+
+from __future__ import annotations
+
+import io
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import structlog
+
+from ..core.craft.checks import check_plan
+from ..core.craft.plan import Garment, ShotPlan
+from ..core.craft.simulate import FrameResult, GarmentRun
+from ..core.model.errors import NeedleError, ResumeError
+from ..core.model.patience import ALL
+from ..core.solver.state import ClothState
+from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
+from ..formats.report.records import frame_record
+from ..formats.shot_file.assemble import assemble
+from ..store import takes
+from ..store.errors import FencedError
+from ..store.models import Take, TakeState
+from ..store.session import Store
+from .opened import opened
+from .queue import queue_take
+
+log = structlog.get_logger()
+RECENT = 12  # frames that the pace is taken over
+
+
+class _Stopped(Exception):
+    """The artist asked for a stop."""
+
+
+class _Leaving(Exception):
+    """This worker shuts down."""
+
+
+@dataclass
+class _Pace:
+    """How far a run is, and how fast: the mean of its latest frames. Nothing is decided by it."""
+
+    done: int = 0
+    _ends: deque[float] = field(default_factory=lambda: deque(maxlen=RECENT + 1))
+
+    def tick(self) -> None:
+        self.done += 1
+        self._ends.append(time.monotonic())
+
+    def begin(self) -> None:
+        self._ends.append(time.monotonic())
+
+    def progress(self, phase: str) -> takes.Progress:
+        spans = len(self._ends) - 1
+        each = (self._ends[-1] - self._ends[0]) / spans if spans > 0 else None
+        return takes.Progress(self.done, each, phase)
+
+
+def run_take(
+    store: Store, take_id: int, made_with: dict[str, Any], asked_to_stop: Callable[[], bool] = lambda: False
+) -> None:
+    """Run a take until it is finished, stopped, fails, or another worker takes it over.
+
+    asked_to_stop: True when this worker shuts down; the take is then left for the next one to take up.
+    """
+    with store.begin() as session:
+        claimed = takes.claim(session, take_id, made_with)
+    if claimed is None:
+        log.info("take wants no work", action="take_skipped", take=take_id)
+        return
+    take, lease = claimed
+    log.info("take begun", action="take_begun", take=take_id, lease=lease.number)
+    try:
+        _run(store, take, lease, made_with, asked_to_stop)
+    except FencedError as error:
+        log.warning(error.line(), action="take_fenced", take=take_id, lease=lease.number)
+    except _Leaving:
+        with store.begin() as session:
+            takes.give_back(session, lease)
+            queue_take(session, take_id)
+    except _Stopped:
+        _finish(store, lease, TakeState.STOPPED, None)
+    except NeedleError as error:
+        fault = {"what": error.what, "where": error.where, "remedy": error.remedy}
+        _finish(store, lease, TakeState.FAILED, fault)
+
+
+def _finish(store: Store, lease: takes.Lease, state: TakeState, fault: dict[str, Any] | None) -> None:
+    try:
+        with store.begin() as session:
+            takes.finish(session, lease, state, fault)
+    except FencedError as error:
+        log.warning(error.line(), action="take_fenced", take=lease.take_id, lease=lease.number)
+        return
+    log.info("take ended", action="take_ended", take=lease.take_id, state=state.value)
+
+
+def _run(
+    store: Store, take: Take, lease: takes.Lease, made_with: dict[str, Any], asked_to_stop: Callable[[], bool]
+) -> None:
+    _check_same_engine(take, made_with)
+    plan = _plan(store, take)
+    pace = _Pace()
+    _tell(store, lease, pace, "preparing")
+    for garment in plan.garments:
+        with store.begin() as session:
+            kept = takes.latest_checkpoint(session, take.id, garment.name)
+        if kept is not None and kept[0] >= take.last:
+            pace.done += take.last - take.first_simulated + 1
+            continue
+        from_here = None
+        if kept is not None:
+            from_here = read_checkpoint(io.BytesIO(kept[1]))
+            pace.done += from_here[1] - take.first_simulated + 1
+        _run_garment(store, plan, garment, take, lease, pace, from_here, asked_to_stop)
+    _finish(store, lease, TakeState.FINISHED, None)
+
+
+def _check_same_engine(take: Take, made_with: dict[str, Any]) -> None:
+    if take.made_with is not None and take.made_with != made_with:
+        changed = [k for k, v in made_with.items() if take.made_with.get(k) != v]
+        raise ResumeError(
+            f"it was begun with another {' and '.join(changed) or 'set of versions'}, so that the rest would "
+            "not be the same run",
+            where=f"'{take.name}'",
+            remedy="Its frames are kept; make a new take",
+        )
+
+
+def _plan(store: Store, take: Take) -> ShotPlan:
+    """The take's revision, over the take's own range and patience, checked."""
+    with opened(store, take.shot_id, take.number) as (shot, folder):
+        plan = assemble(shot, folder)
+    plan = replace(plan, patience=ALL[take.patience], frames=(take.first, take.last))
+    check_plan(plan)
+    return plan
+
+
+def _run_garment(
+    store: Store, plan: ShotPlan, garment: Garment, take: Take, lease: takes.Lease, pace: _Pace,
+    from_here: tuple[ClothState, int] | None, asked_to_stop: Callable[[], bool],
+) -> None:  # fmt: skip
+    run = GarmentRun(plan, garment)
+    pace.begin()
+    if from_here is None:
+        start = run.first()
+        _commit(store, lease, pace, garment, start)
+        from_here = start.state, start.frame
+    state, after = from_here
+    for result in run.frames(state, after, take.last):
+        wanted = _commit(store, lease, pace, garment, result)
+        if result.frame == take.last:
+            break
+        if asked_to_stop():
+            raise _Leaving
+        if wanted == "stop":
+            raise _Stopped
+
+
+def _commit(store: Store, lease: takes.Lease, pace: _Pace, garment: Garment, result: FrameResult) -> str:
+    checkpoint = io.BytesIO()
+    write_checkpoint(checkpoint, result.state, result.frame)
+    pace.tick()
+    with store.begin() as session:
+        return takes.commit_frame(
+            session, lease, pace.progress("simulating"), garment=garment.name, frame=result.frame,
+            positions=result.state.positions.astype("<f4").tobytes(), record=frame_record(result),
+            checkpoint=checkpoint.getvalue(),
+        )  # fmt: skip
+
+
+def _tell(store: Store, lease: takes.Lease, pace: _Pace, phase: str) -> None:
+    with store.begin() as session:
+        if takes.beat(session, lease, pace.progress(phase)) == "stop":
+            raise _Stopped

@@ -1,0 +1,98 @@
+"""A worker process: takes jobs from the queue, gives signs of life, takes up what dead workers left."""
+
+from __future__ import annotations
+
+import asyncio
+import datetime
+import signal
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import procrastinate
+import structlog
+from procrastinate import PsycopgConnector
+from sqlalchemy.exc import OperationalError
+
+from ..store import events
+from ..store.session import Store
+from .delivery_run import write_delivery
+from .queue import RUN_TAKE, RUNS, SHORT, WRITE_DELIVERY, requeue_lost
+from .take_run import run_take
+
+log = structlog.get_logger()
+BEAT = 1.0  # s between signs of life
+DEAD_AFTER = 6.0  # s without one
+
+
+@dataclass(frozen=True)
+class WorkerSettings:
+    """queues to serve; made_with: versions, processor, engine; verify: command that reads a delivery back."""
+
+    queues: Sequence[str]
+    made_with: dict[str, Any]
+    verify: Sequence[str]
+    name: str
+
+
+def serve(store: Store, chosen: WorkerSettings) -> None:
+    """Work until SIGTERM or SIGINT; a take at hand is left at its latest frame for the next worker."""
+    asyncio.run(_serve(store, chosen))
+
+
+async def _serve(store: Store, chosen: WorkerSettings) -> None:
+    app = procrastinate.App(connector=PsycopgConnector(conninfo=store.plain_url, min_size=1, max_size=4))
+    leaving = threading.Event()
+
+    @app.task(name=RUN_TAKE, queue=RUNS)
+    def _run_take(take_id: int) -> None:
+        run_take(store, take_id, chosen.made_with, leaving.is_set)
+
+    @app.task(name=WRITE_DELIVERY, queue=SHORT)
+    def _write_delivery(delivery_id: int) -> None:
+        write_delivery(store, delivery_id, chosen.verify)
+
+    async with app.open_async():
+        working = asyncio.create_task(
+            app.run_worker_async(
+                queues=list(chosen.queues), concurrency=1, name=chosen.name, fetch_job_polling_interval=1.0,
+                update_heartbeat_interval=BEAT, stalled_worker_timeout=DEAD_AFTER, delete_jobs="successful",
+                install_signal_handlers=False,
+            )
+        )  # fmt: skip
+        sweeping = asyncio.create_task(_sweep(app, store))
+
+        def leave() -> None:
+            leaving.set()
+            working.cancel()  # waits for the job at hand, which sees `leaving` at its next frame
+
+        loop = asyncio.get_running_loop()
+        for number in (signal.SIGTERM, signal.SIGINT):
+            loop.add_signal_handler(number, leave)
+        try:
+            await working
+        except asyncio.CancelledError:
+            log.info("worker left", action="worker_left")
+        finally:
+            sweeping.cancel()
+
+
+async def _sweep(app: procrastinate.App, store: Store) -> None:
+    """Every few seconds put jobs of dead workers back into the queue, and forget old events."""
+    while True:
+        await asyncio.sleep(2.0)
+        try:
+            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER):
+                log.warning("a worker died", action="job_taken_up", job=job.id, task=job.task_name)
+                await app.job_manager.retry_job(job, datetime.datetime.now(datetime.UTC))
+            await asyncio.to_thread(_tidy, store)
+        except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
+            log.warning(str(error), action="sweep_failed")
+
+
+def _tidy(store: Store) -> None:
+    with store.begin() as session:
+        for what, number in requeue_lost(session):
+            log.warning("work without a job was queued again", action="requeued", what=what, number=number)
+        events.prune(session)
