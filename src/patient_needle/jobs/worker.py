@@ -15,7 +15,7 @@ import structlog
 from procrastinate import PsycopgConnector
 from sqlalchemy.exc import OperationalError
 
-from ..store import events
+from ..store import blobs, events
 from ..store.session import Store
 from .delivery_run import write_delivery
 from .queue import RUN_TAKE, RUNS, SHORT, WRITE_DELIVERY, requeue_lost
@@ -96,3 +96,4 @@ def _tidy(store: Store) -> None:
         for what, number in requeue_lost(session):
             log.warning("work without a job was queued again", action="requeued", what=what, number=number)
         events.prune(session)
+        blobs.forget_uploads(session)

@@ -3,31 +3,47 @@
 from __future__ import annotations
 
 import hashlib
+import io
 from collections.abc import Iterable, Iterator
+from typing import BinaryIO
 
-from sqlalchemy import delete, exists, func, select
+from sqlalchemy import delete, exists, func, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from .errors import MissingError
-from .models import Blob, BlobChunk, Delivery, Frame, RevisionFile
+from .models import Blob, BlobChunk, Delivery, Frame, RevisionFile, Upload
 
 CHUNK = 1 << 20  # bytes
 
 
 def put(session: Session, data: bytes) -> str:
     """Keep `data`, once however often it is put; returns its SHA-256."""
-    sha = hashlib.sha256(data).hexdigest()
-    made = insert(Blob).values(sha=sha, size=len(data)).on_conflict_do_nothing().returning(Blob.sha)
+    return put_file(session, io.BytesIO(data), hashlib.sha256(data).hexdigest(), len(data))
+
+
+def put_file(session: Session, stream: BinaryIO, sha: str, size: int) -> str:
+    """Keep what `stream` holds from here on, whose SHA-256 and size are known; returns the SHA-256."""
+    made = insert(Blob).values(sha=sha, size=size).on_conflict_do_nothing().returning(Blob.sha)
     if session.execute(made).first() is not None:
-        session.execute(
-            insert(BlobChunk),
-            [
-                {"sha": sha, "number": number, "data": data[at : at + CHUNK]}
-                for number, at in enumerate(range(0, max(len(data), 1), CHUNK))
-            ],
-        )
+        for number in range(max(1, -(-size // CHUNK))):
+            session.execute(insert(BlobChunk), {"sha": sha, "number": number, "data": stream.read(CHUNK)})
     return sha
+
+
+def keep_upload(session: Session, sha: str, name: str) -> None:
+    """Remember that a file was brought in, so that it stays until a revision uses it."""
+    session.execute(insert(Upload).values(sha=sha, name=name).on_conflict_do_nothing())
+
+
+def uploaded(session: Session, sha: str, name: str) -> bool:
+    """Whether such a file was brought in lately."""
+    return session.get(Upload, (sha, name)) is not None
+
+
+def forget_uploads(session: Session, hours: int = 24) -> None:
+    """Forget what was brought in and not used for `hours`."""
+    session.execute(delete(Upload).where(Upload.made_at < func.now() - text(f"interval '{hours} hours'")))
 
 
 def chunks(session: Session, sha: str) -> Iterator[bytes]:
@@ -63,6 +79,6 @@ def many(session: Session, shas: Iterable[str]) -> dict[str, bytes]:
 
 def sweep(session: Session) -> int:
     """Delete every blob that nothing refers to any more; returns how many bytes that frees."""
-    used = [exists().where(table.sha == Blob.sha) for table in (RevisionFile, Frame, Delivery)]
+    used = [exists().where(table.sha == Blob.sha) for table in (RevisionFile, Frame, Delivery, Upload)]
     gone = session.execute(delete(Blob).where(*[~use for use in used]).returning(Blob.size))
     return sum(size for (size,) in gone)

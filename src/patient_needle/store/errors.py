@@ -1,9 +1,10 @@
 """What the store raises beyond the core's own errors.
 
 NeedleError
-├── MissingError    there is no such shot, take, file
-├── ConflictError   somebody else changed it first
-└── FencedError     another worker has taken this over
+├── MissingError        there is no such shot, take, file
+├── ConflictError       somebody else changed it first
+├── FencedError         another worker has taken this over
+└── DatabaseAwayError   the database does not answer
 """
 
 from __future__ import annotations
@@ -21,3 +22,7 @@ class ConflictError(NeedleError):
 
 class FencedError(NeedleError):
     """Another worker holds the lease; nothing more may be written under this one."""
+
+
+class DatabaseAwayError(NeedleError):
+    """The database does not answer just now."""

@@ -4,6 +4,7 @@ shots ─< revisions ─< revision_files >─ blobs ─< blob_chunks
   └────< takes ─< frames >─ blobs
            ├────< checkpoints
            └────< deliveries >─ blobs
+uploads >─ blobs (brought in, not yet part of a revision)
 readings (what was read from a revision's files)      events (what changed, for whoever is looking)
 """
 
@@ -96,6 +97,15 @@ class BlobChunk(Base):
     sha: Mapped[str] = mapped_column(SHA, ForeignKey("blobs.sha", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Upload(Base):
+    """A file that was brought in and is not yet part of a revision; kept for a day."""
+
+    __tablename__ = "uploads"
+    sha: Mapped[str] = mapped_column(SHA, ForeignKey("blobs.sha"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class Shot(Base):

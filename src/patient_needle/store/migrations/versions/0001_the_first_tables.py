@@ -65,6 +65,14 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("shot_id", "number", name=op.f("pk_revisions")),
     )
     op.create_table(
+        "uploads",
+        sa.Column("sha", sa.String(length=64), nullable=False),
+        sa.Column("name", sa.String(length=120), nullable=False),
+        sa.Column("made_at", sa.DateTime(timezone=True), server_default=sa.text("now()"), nullable=False),
+        sa.ForeignKeyConstraint(["sha"], ["blobs.sha"], name=op.f("fk_uploads_sha")),
+        sa.PrimaryKeyConstraint("sha", "name", name=op.f("pk_uploads")),
+    )
+    op.create_table(
         "readings",
         sa.Column("shot_id", sa.Integer(), nullable=False),
         sa.Column("number", sa.Integer(), nullable=False),
