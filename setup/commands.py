@@ -13,6 +13,8 @@ from .machine import ROOT, Missing, call, say
 
 USAGE = """usage: ./needle COMMAND [ARGUMENTS]
 
+  up       open the workroom in the browser: database, web, desk and workers, until Ctrl-C
+  worker   one more worker for the database that NEEDLE_DATABASE names
   sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|abc] [--resume]
            simulate a shot file: one cache per garment and report.json
   bench    measure the engine and write docs/benchmarks.md
@@ -27,7 +29,10 @@ def run(arguments: list[str]) -> int:
     """Run one command; the exit code says how it went."""
     command, rest = (arguments[0], arguments[1:]) if arguments else ("", [])
     commands: dict[str, Callable[[list[str]], int]] = {
+        "up": _up,
         "sim": lambda rest: _product("sim", rest),
+        "worker": lambda rest: _product("worker", rest),
+        "openapi": lambda rest: _product("openapi", rest),
         "schema": lambda rest: _product("schema", rest),
         "doctor": lambda rest: _product("doctor", rest),
         "bench": _bench,
@@ -50,10 +55,20 @@ def run(arguments: list[str]) -> int:
 def _product(command: str, rest: list[str]) -> int:
     """One of the product's own commands, in its environment, in place of this process."""
     interpreter = machine.python_packages()
-    if command == "sim":
+    if command in ("sim", "worker"):
         machine.kernels(interpreter)
     sys.stdout.flush()
     os.execv(interpreter, [str(interpreter), "-m", "patient_needle.bootstrap.cli", command, *rest])
+
+
+def _up(rest: list[str]) -> int:
+    """The workroom, in place of this process."""
+    interpreter = machine.python_packages()
+    machine.database_server()
+    machine.front_end()
+    machine.kernels(interpreter)
+    sys.stdout.flush()
+    os.execv(interpreter, [str(interpreter), "-m", "patient_needle.bootstrap.up", *rest])
 
 
 def _bench(rest: list[str]) -> int:
@@ -76,6 +91,7 @@ def _check() -> int:
             interpreter, "-m", "patient_needle.bootstrap.cli", "schema", "--check",
             ROOT / "docs" / "shot-file.schema.json",
         ], ROOT),
+        ("client", [interpreter, "-m", "setup.client", "--check"], ROOT),
         ("front end: lint", ["npm", "run", "--silent", "lint"], frontend),
         ("front end: build", ["npm", "run", "--silent", "build"], frontend),
     ]  # fmt: skip
@@ -94,6 +110,9 @@ def _test(rest: list[str]) -> int:
     interpreter = machine.python_packages()
     checked = _check()
     machine.kernels(interpreter)
+    machine.database_server()
+    machine.browser()
+    machine.front_end()
     say("front-end tests")
     front = call("npm", "run", "--silent", "test", cwd=ROOT / "frontend")
     say("tests")

@@ -82,7 +82,7 @@ def python_packages() -> Path:
     if not (interpreter.exists() and stamp.exists()):
         say("installing Python packages into .venv")
         need(
-            uv(), "sync", "--quiet", "--locked", "--inexact", "--python", sys.executable,
+            uv(), "sync", "--quiet", "--locked", "--inexact", "--compile-bytecode", "--python", sys.executable,
             why="installing Python packages",
         )  # fmt: skip
         _check_openmp(interpreter)
@@ -102,6 +102,32 @@ def kernels(interpreter: Path) -> None:
     if not stamp.exists():
         say("compiling the engine's kernels (about two minutes, once)")
         need(interpreter, "-m", "patient_needle.bootstrap.cli", "warm", why="compiling the kernels")
+        stamp.touch()
+
+
+def database_server() -> None:
+    """The PostgreSQL server's programs."""
+    if not any(Path("/usr/lib/postgresql").glob("*/bin/initdb")) and shutil.which("initdb") is None:
+        apt_install("postgresql")
+
+
+def browser() -> None:
+    """A headless browser for the acceptance tests."""
+    if shutil.which("chromium-headless-shell") is None and shutil.which("chromium") is None:
+        apt_install("chromium-headless-shell")
+
+
+def front_end() -> None:
+    """The front end, built for its present sources."""
+    folder = node_packages()
+    sources = [p for p in (folder / "src").rglob("*") if p.is_file()]
+    sources += [
+        folder / name for name in ("index.html", "package-lock.json", "vite.config.ts", "tsconfig.json")
+    ]
+    stamp = _stamp("front-end", *sorted(str(p) for p in sources))
+    if not (folder / "dist" / "index.html").exists() or not stamp.exists():
+        say("building the front end")
+        need("npm", "run", "--silent", "build", cwd=folder, why="building the front end")
         stamp.touch()
 
 

@@ -110,6 +110,24 @@ class _Teller:
 
 
 @app.command()
+def worker(
+    queues: Annotated[list[str] | None, typer.Argument(help="runs, short; all without any")] = None,
+) -> None:
+    """One more worker for the database that NEEDLE_DATABASE names."""
+    from . import worker_process
+
+    worker_process.main(queues or [])
+
+
+@app.command()
+def openapi() -> None:
+    """The API's description, OpenAPI 3.1."""
+    from ..web.app import openapi as described
+
+    typer.echo(json.dumps(described(), indent=1, sort_keys=True))
+
+
+@app.command()
 def warm() -> None:
     """Compile the engine's kernels once, showing how far it is."""
     warming.warm(lambda done, total, what: typer.echo(f"  compiling {done} of {total}: {what}"))

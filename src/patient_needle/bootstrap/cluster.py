@@ -138,7 +138,15 @@ def make_database(cluster: Cluster) -> None:
     import psycopg
 
     plain = cluster.url.replace("postgresql+psycopg://", "postgresql://", 1)
-    with psycopg.connect(plain.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
+    for _ in range(100):
+        try:
+            connection = psycopg.connect(plain.rsplit("/", 1)[0] + "/postgres", autocommit=True)
+            break
+        except psycopg.OperationalError:  # it listens before it is ready
+            time.sleep(0.1)
+    else:
+        raise ClusterError("the database server does not get ready", where=str(cluster.data))
+    with connection:
         known = connection.execute("select 1 from pg_database where datname = %s", (DATABASE,)).fetchone()
         if known is None:
             connection.execute(f'create database "{DATABASE}"')

@@ -62,8 +62,10 @@ def settings() -> Settings:
 
 def as_environment(chosen: Settings) -> dict[str, str]:
     """The environment for a child process that shall have these settings."""
+    # Compiled modules are kept even where the caller's environment says not to: a start takes seconds then.
+    inherited = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
     return {
-        **os.environ,
+        **inherited,
         "NEEDLE_DATA": str(chosen.data),
         "NEEDLE_DATABASE": chosen.database,
         "NEEDLE_PORT": str(chosen.port),

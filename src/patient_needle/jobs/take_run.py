@@ -51,11 +51,12 @@ class _Pace:
         self._ends.append(time.monotonic())
 
     def begin(self) -> None:
+        self._ends.clear()
         self._ends.append(time.monotonic())
 
     def progress(self, phase: str) -> takes.Progress:
         spans = len(self._ends) - 1
-        each = (self._ends[-1] - self._ends[0]) / spans if spans > 0 else None
+        each = (self._ends[-1] - self._ends[0]) / spans if spans > 1 else None
         return takes.Progress(self.done, each, phase)
 
 
@@ -144,11 +145,11 @@ def _run_garment(
     from_here: tuple[ClothState, int] | None, asked_to_stop: Callable[[], bool],
 ) -> None:  # fmt: skip
     run = GarmentRun(plan, garment)
-    pace.begin()
     if from_here is None:
         start = run.first()
         _commit(store, lease, pace, garment, start)
         from_here = start.state, start.frame
+    pace.begin()
     state, after = from_here
     for result in run.frames(state, after, take.last):
         wanted = _commit(store, lease, pace, garment, result)

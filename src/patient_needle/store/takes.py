@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from . import blobs
 from .errors import ConflictError, FencedError, MissingError
 from .events import tell
-from .models import Blob, Checkpoint, Frame, Take, TakeState
+from .models import Checkpoint, Frame, Take, TakeState
 
 KEEP_EVERY = 10  # frames between checkpoints that stay
 GOES_ON = (TakeState.STOPPED, TakeState.FAILED, TakeState.FINISHED)
@@ -234,20 +234,6 @@ def records(session: Session, take_id: int) -> dict[str, list[dict[str, Any]]]:
     for garment, record in rows:
         out.setdefault(garment, []).append(record)
     return out
-
-
-def disk_use(session: Session, take_id: int) -> int:
-    """Bytes that a take's frames and checkpoints hold."""
-    cached = session.scalar(
-        select(func.coalesce(func.sum(Blob.size), 0))
-        .select_from(Frame)
-        .join(Blob, Blob.sha == Frame.sha)
-        .where(Frame.take_id == take_id)
-    )
-    kept = session.scalar(
-        select(func.coalesce(func.sum(func.length(Checkpoint.data)), 0)).where(Checkpoint.take_id == take_id)
-    )
-    return int(cached or 0) + int(kept or 0)
 
 
 def _locked(session: Session, take_id: int) -> Take:

@@ -1,0 +1,58 @@
+"""Figures over a take's frames, added up in the database."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+
+OVER_FRAMES = text(
+    """
+    select take_id, garment, count(*) as frames, min(frame) as first, max(frame) as last,
+      max((record #>> '{stretch,p99}')::float) filter (where delivered) as worst_stretch,
+      count(*) filter (where delivered and (record #>> '{intersections,in_the_body}')::int > 0) as in_the_body,
+      count(*) filter (where delivered and (record #>> '{intersections,through_itself}')::int > 0)
+        as through_itself,
+      count(*) filter (where delivered and jsonb_path_exists(record, '$.snags[*] ? (@.kind == "pinched")'))
+        as pinched,
+      percentile_cont(0.5) within group (order by ms) filter (where substeps > 0) as median_ms
+    from (
+      select take_id, garment, frame, record, (record ->> 'delivered')::bool as delivered,
+        (record ->> 'substeps')::int as substeps,
+        (select sum(value::float) from jsonb_each_text(record -> 'milliseconds')) as ms
+      from frames where take_id = any(:takes)
+    ) as each_frame
+    group by take_id, garment order by take_id, garment
+    """
+)
+BYTES = text(
+    """
+    select take_id, sum(bytes)::bigint as bytes from (
+      select frames.take_id, blobs.size as bytes from frames join blobs using (sha)
+        where frames.take_id = any(:takes)
+      union all
+      select take_id, length(data) from checkpoints where take_id = any(:takes)
+    ) as pieces group by take_id
+    """
+)
+
+
+def over_frames(session: Session, take_ids: Sequence[int]) -> dict[int, list[dict[str, Any]]]:
+    """Per take, a summary for each garment that has frames."""
+    out: dict[int, list[dict[str, Any]]] = {}
+    for row in session.execute(OVER_FRAMES, {"takes": list(take_ids)}).mappings():
+        values = dict(row)
+        out.setdefault(values.pop("take_id"), []).append(values)
+    return out
+
+
+def bytes_of(session: Session, take_ids: Sequence[int]) -> dict[int, int]:
+    """Bytes that each take's frames and checkpoints hold."""
+    return {row.take_id: int(row.bytes) for row in session.execute(BYTES, {"takes": list(take_ids)})}
+
+
+def bytes_used(session: Session) -> int:
+    """Bytes of the whole database on disk."""
+    return int(session.scalar(text("select pg_database_size(current_database())")) or 0)

@@ -1,0 +1,290 @@
+"""What the API takes and gives, as typed records; the TypeScript client is generated from these."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
+from ..formats.shot_file.document import ShotFile
+
+Patience = Literal["first-look", "working", "final"]
+ThingName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^/\\\x00]+$")]
+
+
+class _Given(BaseModel):
+    """What a page sends: unknown keys are refused."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Fault(BaseModel):
+    """What is wrong, where, and how to fix it."""
+
+    what: str
+    where: str
+    remedy: str
+
+
+class ShotLine(BaseModel):
+    """A shot in the list of shots."""
+
+    id: int
+    name: str
+    revision: int
+
+
+class Shot(BaseModel):
+    """A shot at the revision in force. undo_said: what undo would take back; None when there is nothing."""
+
+    id: int
+    name: str
+    revision: int
+    said: str
+    undo_said: str | None
+    redo_said: str | None
+    document: ShotFile
+
+
+class ShotEdit(_Given):
+    """A new state of the shot. seen: the revision it was made from. said: what changed, in words."""
+
+    seen: int
+    said: str = Field(min_length=1, max_length=200)
+    document: ShotFile
+    uploads: dict[str, str] = Field(default={}, description="SHA-256 by name of files that were brought in")
+
+
+class Seen(_Given):
+    """The revision that the caller is looking at."""
+
+    seen: int
+
+
+class MeshInShort(BaseModel):
+    """A mesh in a file: size in the file's own units."""
+
+    name: str
+    vertices: int
+    faces: int
+    size: list[float]
+
+
+class Uploaded(BaseModel):
+    """A file that was brought in and can be named by the next edit."""
+
+    name: str
+    sha: str
+    bytes: int
+    meshes: list[MeshInShort]
+
+
+class MemberReading(BaseModel):
+    """A cast member in figures: m, m/s, frames."""
+
+    vertices: int
+    faces: int
+    triangles: int
+    colliding: int
+    closed: bool
+    height: float
+    lowest: float
+    first: int | None
+    last: int | None
+    fastest: float
+    parts: list[str]
+    said: str
+
+
+class BorderReading(BaseModel):
+    """A border loop of a garment: m; `choose` is how a hold takes it."""
+
+    index: int
+    vertices: int
+    length: float
+    height: float
+    choose: ChoiceRecord
+
+
+class GarmentReading(BaseModel):
+    """A garment in figures: m."""
+
+    vertices: int
+    faces: int
+    triangles: int
+    spacing: float
+    borders: list[BorderReading]
+    groups: list[str]
+    inside: int
+    nearest: float | None
+    furthest: float | None
+    mean: float | None
+
+
+class Pulse(BaseModel):
+    """Fastest body point in m/s per frame, from frame `first` on."""
+
+    first: int
+    body_speed: list[float]
+
+
+class Reading(BaseModel):
+    """What was read from a revision's files, by name of the cast member or garment."""
+
+    cast: dict[str, MemberReading]
+    garments: dict[str, GarmentReading]
+    faults: dict[str, Fault]
+    pulse: Pulse
+
+
+class Ray(_Given):
+    """A ray in the shot's space: m, and a direction."""
+
+    origin: tuple[float, float, float]
+    direction: tuple[float, float, float]
+
+
+class Hit(BaseModel):
+    """Where a ray met a garment as it was made, and the border nearest to that place."""
+
+    place: list[float]
+    triangle: int
+    border: int | None
+    away: float | None
+
+
+class Picked(BaseModel):
+    """The answer to a ray; hit is None when it met nothing."""
+
+    hit: Hit | None
+
+
+class TakeAsk(_Given):
+    """A take to make of the revision in force."""
+
+    seen: int
+    name: str | None = Field(default=None, min_length=1, max_length=80)
+    patience: Patience = "first-look"
+    first: int | None = None
+    last: int | None = None
+
+
+class TakeChange(_Given):
+    """Another name for a take."""
+
+    name: str = Field(min_length=1, max_length=80)
+
+
+class GoOn(_Given):
+    """Let a take go on, to a later last frame if given."""
+
+    last: int | None = None
+
+
+class TakeSummary(BaseModel):
+    """A garment of a take: worst 99th percentile of stretch, and frames with faults, over delivered frames."""
+
+    garment: str
+    frames: int
+    first: int | None
+    last: int | None
+    worst_stretch: float | None
+    in_the_body: int
+    through_itself: int
+    pinched: int
+    median_ms: float | None
+
+
+class Take(BaseModel):
+    """A take. stale: what has changed since it was made, in words; empty when nothing has."""
+
+    id: int
+    shot: int
+    revision: int
+    name: str
+    patience: str
+    first_simulated: int
+    first: int
+    last: int
+    state: Literal["waiting", "running", "finished", "stopped", "failed"]
+    stopping: bool
+    phase: str
+    done: int
+    total: int
+    seconds_per_frame: float | None
+    seconds_left: float | None
+    fault: Fault | None
+    made_at: datetime
+    bytes: int
+    stale: list[str]
+    garments: list[TakeSummary]
+
+
+class FramePulse(BaseModel):
+    """A frame's figures: stretch as a share, counts of crossings, milliseconds."""
+
+    frame: int
+    delivered: bool
+    stretch: float
+    in_the_body: int
+    through_itself: int
+    pinched: int
+    milliseconds: float
+    substeps: int
+
+
+class TakePulse(BaseModel):
+    """Per garment, its finished frames in order."""
+
+    garments: dict[str, list[FramePulse]]
+
+
+class DeliveryAsk(_Given):
+    """What the next department wants. handles: extra frames before first and after last."""
+
+    garment: str
+    format: Literal["abc", "pc2"] = "abc"
+    unit: Literal["m", "dm", "cm", "mm", "in", "ft"] = "m"
+    up: Literal["y", "z"] = "y"
+    frame_rate: float = Field(gt=0, le=1000)
+    first: int
+    last: int
+    handles: int = Field(default=0, ge=0, le=200)
+
+
+class Check(BaseModel):
+    """One thing looked at in the written file."""
+
+    name: str
+    said: str
+    good: bool
+    note: bool = False
+
+
+class Delivery(BaseModel):
+    """A delivery with its checks; it can be downloaded when it is ready or refused."""
+
+    id: int
+    take: int
+    take_name: str
+    garment: str
+    asked: dict[str, Any]
+    state: Literal["waiting", "writing", "ready", "refused", "failed"]
+    checks: list[Check]
+    fault: Fault | None
+    file_name: str
+    bytes: int | None
+    made_at: datetime
+
+
+class Workroom(BaseModel):
+    """The state of the house: workers alive and jobs being done, whether the desk answers, bytes."""
+
+    version: str
+    workers: int
+    working: int
+    desk: bool
+    bytes_used: int
+    bytes_free: int

@@ -1,0 +1,208 @@
+"""Shots over HTTP: read, edit, undo, bring files in, export and import."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+from tempfile import SpooledTemporaryFile, TemporaryDirectory
+from typing import Any
+
+from apiflask import APIBlueprint
+from flask import Response, request
+from sqlalchemy.orm import Session
+
+from ..core.model.errors import FileError
+from ..formats.shot_file.document import parse_shot
+from ..formats.shot_file.parcel import plain_name, read_zip, write_zip
+from ..store import blobs, shots
+from ..store.errors import MissingError
+from . import schemas
+from .arrays import array_response, binary
+from .services import services
+
+blueprint = APIBlueprint("shots", __name__, url_prefix="/api/shots", tag="Shots")
+PIECE = 1 << 20
+
+
+def described(session: Session, shot_id: int) -> schemas.Shot:
+    """A shot as the API gives it."""
+    shot = shots.get(session, shot_id)
+    here = shots.revision(session, shot_id)
+    after = shots.following(session, shot)
+    return schemas.Shot(
+        id=shot.id, name=shot.name, revision=shot.head, said=here.said,
+        undo_said=here.said if here.before is not None else None,
+        redo_said=None if after is None else shots.revision(session, shot_id, after).said,
+        document=here.document,  # type: ignore[arg-type]  # validated here
+    )  # fmt: skip
+
+
+@blueprint.get("")
+@blueprint.output(list[schemas.ShotLine])  # type: ignore[arg-type]  # a list is allowed
+def list_shots() -> list[schemas.ShotLine]:
+    """Every shot."""
+    with services().store.begin() as session:
+        return [schemas.ShotLine(id=s.id, name=s.name, revision=s.head) for s in shots.listed(session)]
+
+
+@blueprint.get("/<int:shot_id>")
+@blueprint.output(schemas.Shot)
+def read_shot(shot_id: int) -> schemas.Shot:
+    """A shot at the revision in force."""
+    with services().store.begin() as session:
+        return described(session, shot_id)
+
+
+@blueprint.put("/<int:shot_id>")
+@blueprint.input(schemas.ShotEdit, arg_name="edit")
+@blueprint.output(schemas.Shot)
+def edit_shot(shot_id: int, edit: schemas.ShotEdit) -> schemas.Shot:
+    """Make a new revision; 409 when somebody else made one since `seen`."""
+    document = edit.document.model_dump(mode="json")
+    parse_shot(document, f"shot '{edit.document.name}'")  # names that stand twice are refused
+    with services().store.begin() as session:
+        for name, sha in edit.uploads.items():
+            if not blobs.uploaded(session, sha, name):
+                raise MissingError(f"'{name}' was not brought in", remedy="Bring the file in again")
+        shots.edit(session, shot_id, edit.seen, document, edit.uploads, edit.said)
+        return described(session, shot_id)
+
+
+@blueprint.post("/<int:shot_id>/undo")
+@blueprint.input(schemas.Seen, arg_name="seen")
+@blueprint.output(schemas.Shot)
+def undo(shot_id: int, seen: schemas.Seen) -> schemas.Shot:
+    """Take the latest edit back."""
+    with services().store.begin() as session:
+        shots.undo(session, shot_id, seen.seen)
+        return described(session, shot_id)
+
+
+@blueprint.post("/<int:shot_id>/redo")
+@blueprint.input(schemas.Seen, arg_name="seen")
+@blueprint.output(schemas.Shot)
+def redo(shot_id: int, seen: schemas.Seen) -> schemas.Shot:
+    """Make the edit again that was taken back."""
+    with services().store.begin() as session:
+        shots.redo(session, shot_id, seen.seen)
+        return described(session, shot_id)
+
+
+@blueprint.delete("/<int:shot_id>")
+@blueprint.output({}, status_code=204)
+def delete_shot(shot_id: int) -> str:
+    """Delete a shot and its takes."""
+    with services().store.begin() as session:
+        shots.remove(session, shot_id)
+    return ""
+
+
+@blueprint.put("/files/<name>")
+@blueprint.output(schemas.Uploaded)
+def bring_in(name: str) -> schemas.Uploaded:
+    """Bring a file in (the body, application/octet-stream); it is read at once, a damaged one refused."""
+    name = plain_name(name)
+    with SpooledTemporaryFile(max_size=8 * PIECE) as kept:
+        digest, size = hashlib.sha256(), 0
+        while piece := request.stream.read(PIECE):
+            digest.update(piece)
+            kept.write(piece)
+            size += len(piece)
+        _whole(name, size)
+        kept.seek(0)
+        sha = digest.hexdigest()
+        with services().store.begin() as session:
+            blobs.put_file(session, kept, sha, size)  # type: ignore[arg-type]
+            blobs.keep_upload(session, sha, name)
+    found = services().desk.call("look_into", sha=sha, name=name)
+    return schemas.Uploaded(name=name, sha=sha, bytes=size, meshes=found.body["meshes"])
+
+
+def _whole(name: str, size: int) -> None:
+    if size == 0:
+        raise FileError("the file is empty", where=name, remedy="Export it again")
+    if request.content_length is not None and size != request.content_length:
+        raise FileError("the file did not arrive whole", where=name, remedy="Bring it in again")
+
+
+@blueprint.post("/import")
+@blueprint.output(schemas.Shot, status_code=201)
+def import_shot() -> schemas.Shot:
+    """A shot from a zip (the body) of shot.json and the files it names."""
+    with TemporaryDirectory(prefix="needle-import-") as folder:
+        path = Path(folder) / "shot.zip"
+        with path.open("wb") as stream:
+            while piece := request.stream.read(PIECE):
+                stream.write(piece)
+        document, files = read_zip(path, "the zip")
+    with services().store.begin() as session:
+        shot = shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()})
+        return described(session, shot.id)
+
+
+@blueprint.get("/<int:shot_id>/export")
+@blueprint.doc(responses=binary("A zip", "application/zip"))
+def export_shot(shot_id: int) -> Response:
+    """The shot with its files as one zip that ./needle sim runs to the same bits."""
+    with SpooledTemporaryFile(max_size=32 * PIECE) as kept:
+        with services().store.begin() as session:
+            name = shots.get(session, shot_id).name
+            write_zip(kept, *shots.contents(session, shot_id))  # type: ignore[arg-type]
+        kept.seek(0)
+        response = Response(kept.read(), content_type="application/zip")
+    response.headers.set("Content-Disposition", "attachment", filename=f"{plain_name(name)}.zip")
+    return response
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/reading")
+@blueprint.output(schemas.Reading)
+def reading(shot_id: int, number: int) -> dict[str, Any]:
+    """What was read from the revision's files."""
+    return services().desk.call("read", shot=shot_id, number=number).body
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/<any(cast, garments):kind>/<name>/mesh/<part>")
+@blueprint.doc(responses=binary("The array"))
+def mesh(shot_id: int, number: int, kind: str, name: str, part: str) -> Response:
+    """Triangles (m,3) or rest positions (n,3) m; of a garment also loops and loop_sizes."""
+    found = services().desk.call(
+        "mesh", shot=shot_id, number=number, kind="cast" if kind == "cast" else "garment", name=name
+    )
+    if part not in found.arrays:
+        raise MissingError(f"a mesh has no part '{part}'", remedy=f"Ask for one of {', '.join(found.arrays)}")
+    return array_response(found.arrays[part], lasting=True)
+
+
+@blueprint.get(
+    "/<int:shot_id>/revisions/<int:number>/cast/<name>/positions/<int(signed=True):first>/<int(signed=True):last>"
+)
+@blueprint.doc(responses=binary("The array"))
+def positions(shot_id: int, number: int, name: str, first: int, last: int) -> Response:
+    """A cast member over frames first to last, (f,n,3) m."""
+    found = services().desk.call("positions", shot=shot_id, number=number, name=name, first=first, last=last)
+    return array_response(found.arrays["positions"], first_frame=first, lasting=True)
+
+
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/pick")
+@blueprint.input(schemas.Ray, arg_name="ray")
+@blueprint.output(schemas.Picked)
+def pick(shot_id: int, number: int, name: str, ray: schemas.Ray) -> dict[str, Any]:
+    """Where a ray meets a garment as it was made."""
+    return (
+        services()
+        .desk.call(
+            "pick", shot=shot_id, number=number, garment=name, origin=ray.origin, direction=ray.direction
+        )
+        .body
+    )
+
+
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/chosen")
+@blueprint.input(schemas.ChoiceRecord, arg_name="choose")
+@blueprint.doc(responses=binary("uint32 vertices", "application/octet-stream"))
+def chosen(shot_id: int, number: int, name: str, choose: schemas.ChoiceRecord) -> Response:
+    """The vertices that a hold would take, (k,) uint32."""
+    found = services().desk.call(
+        "chosen", shot=shot_id, number=number, garment=name, choose=choose.model_dump(mode="json")
+    )
+    return array_response(found.arrays["vertices"])

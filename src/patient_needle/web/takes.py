@@ -1,0 +1,220 @@
+"""Takes over HTTP: run, stop, go on, look at frames as they come."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from apiflask import APIBlueprint
+from flask import Response, jsonify, request
+from sqlalchemy.orm import Session
+
+from ..core.model.errors import ShotError
+from ..desk.wire import Packed
+from ..formats.report.records import Record
+from ..formats.shot_file.differences import differences
+from ..jobs.queue import queue_take
+from ..store import blobs, shots, summaries, takes
+from ..store.errors import ConflictError, MissingError
+from ..store.models import Frame, Take, TakeState
+from . import schemas
+from .arrays import array_response, binary
+from .services import services
+
+blueprint = APIBlueprint("takes", __name__, url_prefix="/api", tag="Takes")
+
+
+def described(session: Session, found: list[Take]) -> list[schemas.Take]:
+    """Takes of one shot as the API gives them."""
+    ids = [take.id for take in found]
+    figures, sizes = summaries.over_frames(session, ids), summaries.bytes_of(session, ids)
+    stale = _stale(session, found)
+    return [
+        schemas.Take(
+            id=t.id, shot=t.shot_id, revision=t.number, name=t.name, patience=t.patience,
+            first_simulated=t.first_simulated, first=t.first, last=t.last, state=t.state.value,
+            stopping=t.wanted == "stop" and t.state is TakeState.RUNNING, phase=t.phase, done=t.done,
+            total=t.total, seconds_per_frame=t.seconds_per_frame, seconds_left=_left(t),
+            fault=None if t.fault is None else schemas.Fault(**t.fault), made_at=t.made_at,
+            bytes=sizes.get(t.id, 0), stale=stale.get(t.number, []),
+            garments=[schemas.TakeSummary(**f) for f in figures.get(t.id, [])],
+        )
+        for t in found
+    ]  # fmt: skip
+
+
+def _left(take: Take) -> float | None:
+    if take.state is not TakeState.RUNNING or take.seconds_per_frame is None:
+        return None
+    return (take.total - take.done) * take.seconds_per_frame
+
+
+def _stale(session: Session, found: list[Take]) -> dict[int, list[str]]:
+    """By revision, what differs in the one in force."""
+    if not found:
+        return {}
+    head = shots.revision(session, found[0].shot_id)
+    files = shots.files(session, head.shot_id, head.number)
+    out = {}
+    for number in {take.number for take in found} - {head.number}:
+        made = shots.revision(session, head.shot_id, number)
+        out[number] = differences(
+            made.document, head.document, shots.files(session, head.shot_id, number), files
+        )
+    return out
+
+
+def _one(session: Session, take_id: int) -> schemas.Take:
+    return described(session, [takes.get(session, take_id)])[0]
+
+
+@blueprint.get("/shots/<int:shot_id>/takes")
+@blueprint.output(list[schemas.Take])  # type: ignore[arg-type]  # a list is allowed
+def list_takes(shot_id: int) -> list[schemas.Take]:
+    """A shot's takes, newest first."""
+    with services().store.begin() as session:
+        shots.get(session, shot_id)
+        return described(session, list(takes.listed(session, shot_id)))
+
+
+@blueprint.post("/shots/<int:shot_id>/takes")
+@blueprint.input(schemas.TakeAsk, arg_name="ask")
+@blueprint.output(schemas.Take, status_code=201)
+def make_take(shot_id: int, ask: schemas.TakeAsk) -> schemas.Take:
+    """Simulate the revision in force."""
+    with services().store.begin() as session:
+        head = shots.revision(session, shot_id)
+        if head.number != ask.seen:
+            raise ConflictError(
+                "the shot was changed in another window meanwhile", remedy="Look at it, then run again"
+            )
+        document = head.document
+        first, last = document["frames"]
+        first, last = first if ask.first is None else ask.first, last if ask.last is None else ask.last
+        if last < first:
+            raise ShotError(f"the frame range {first} to {last} is empty", remedy="Put the first frame first")
+        if not document["garments"]:
+            raise ShotError("there is no garment to simulate", remedy="Bring one in on the Cast bench")
+        run_in = document["run_in"]["settle"] + document["run_in"]["move"]
+        take = takes.create(
+            session, shot_id, head.number, name=ask.name, patience=ask.patience,
+            first_simulated=first - run_in, first=first, last=last, garments=len(document["garments"]),
+        )  # fmt: skip
+        queue_take(session, take.id)
+        return _one(session, take.id)
+
+
+@blueprint.get("/takes/<int:take_id>")
+@blueprint.output(schemas.Take)
+def read_take(take_id: int) -> schemas.Take:
+    """One take."""
+    with services().store.begin() as session:
+        return _one(session, take_id)
+
+
+@blueprint.patch("/takes/<int:take_id>")
+@blueprint.input(schemas.TakeChange, arg_name="change")
+@blueprint.output(schemas.Take)
+def rename_take(take_id: int, change: schemas.TakeChange) -> schemas.Take:
+    """Give a take another name."""
+    with services().store.begin() as session:
+        takes.rename(session, take_id, change.name)
+        return _one(session, take_id)
+
+
+@blueprint.delete("/takes/<int:take_id>")
+@blueprint.output({}, status_code=204)
+def delete_take(take_id: int) -> str:
+    """Delete a take with its frames and deliveries."""
+    with services().store.begin() as session:
+        takes.remove(session, take_id)
+    return ""
+
+
+@blueprint.post("/takes/<int:take_id>/stop")
+@blueprint.output(schemas.Take)
+def stop_take(take_id: int) -> schemas.Take:
+    """Stop after the frame at hand."""
+    with services().store.begin() as session:
+        takes.stop(session, take_id)
+        return _one(session, take_id)
+
+
+@blueprint.post("/takes/<int:take_id>/go-on")
+@blueprint.input(schemas.GoOn, arg_name="asked")
+@blueprint.output(schemas.Take)
+def go_on(take_id: int, asked: schemas.GoOn) -> schemas.Take:
+    """Go on with a take that ended, to a later last frame if given."""
+    with services().store.begin() as session:
+        take = takes.get(session, take_id)
+        garments = len(shots.revision(session, take.shot_id, take.number).document["garments"])
+        takes.go_on(session, take_id, asked.last, garments)
+        queue_take(session, take_id)
+        return _one(session, take_id)
+
+
+@blueprint.get("/takes/<int:take_id>/pulse")
+@blueprint.output(schemas.TakePulse)
+def pulse(take_id: int) -> schemas.TakePulse:
+    """Figures of every finished frame."""
+    with services().store.begin() as session:
+        takes.get(session, take_id)
+        found = takes.records(session, take_id)
+    return schemas.TakePulse(garments={name: [_beat(r) for r in rows] for name, rows in found.items()})
+
+
+def _beat(record: Record) -> schemas.FramePulse:
+    return schemas.FramePulse(
+        frame=record["frame"], delivered=record["delivered"], stretch=record["stretch"]["p99"],
+        in_the_body=record["intersections"]["in_the_body"],
+        through_itself=record["intersections"]["through_itself"],
+        pinched=sum(s["count"] for s in record["snags"] if s["kind"] == "pinched"),
+        milliseconds=sum(record["milliseconds"].values()), substeps=record["substeps"],
+    )  # fmt: skip
+
+
+@blueprint.get("/takes/<int:take_id>/report")
+@blueprint.doc(responses=binary("The report", "application/json"))
+def report(take_id: int) -> Response:
+    """The frames' records as in the headless report, JSON."""
+    with services().store.begin() as session:
+        take = takes.get(session, take_id)
+        garments = {n: {"frames": rows} for n, rows in takes.records(session, take_id).items()}
+        return jsonify({"take": take.name, "made_with": take.made_with, "garments": garments})
+
+
+@blueprint.get(
+    "/takes/<int:take_id>/garments/<garment>/positions/<int(signed=True):first>/<int(signed=True):last>"
+)
+@blueprint.doc(responses=binary("The array"))
+def positions(take_id: int, garment: str, first: int, last: int) -> Response:
+    """Finished frames of first to last without a gap, (f,n,3) m; byte ranges are served."""
+    if not 0 <= last - first < 1000:
+        raise ShotError(f"{last - first + 1} frames were asked for", remedy="Ask for 1 to 1000")
+    with services().store.begin() as session:
+        takes.get(session, take_id)
+        rows = _without_gap(takes.frames(session, take_id, garment, first, last))
+        data = blobs.many(session, [row.sha for row in rows])
+    if not rows:
+        raise MissingError(f"no frame of {first} to {last} is finished", remedy="Wait for the worker")
+    whole = b"".join(data[row.sha] for row in rows)
+    shape = (len(rows), len(whole) // (12 * len(rows)), 3)
+    return array_response(Packed("float32", shape, whole), first_frame=rows[0].frame)
+
+
+def _without_gap(rows: Any) -> list[Frame]:
+    out: list[Frame] = []
+    for row in rows:
+        if out and row.frame != out[-1].frame + 1:
+            break
+        out.append(row)
+    return out
+
+
+@blueprint.get(
+    "/takes/<int:take_id>/garments/<garment>/look/<any(stretch, closeness):kind>/<int(signed=True):frame>"
+)
+@blueprint.doc(responses=binary("The array"))
+def look(take_id: int, garment: str, kind: str, frame: int) -> Response:
+    """A value per vertex of a finished frame: stretch as a share, or closeness in m, (n,) float32."""
+    found = services().desk.call("look", take=take_id, garment=garment, frame=frame, kind=kind)
+    return array_response(found.arrays["values"], first_frame=frame, lasting="v" in request.args)

@@ -1,0 +1,40 @@
+"""The house itself over HTTP: its state, its stream of events."""
+
+from __future__ import annotations
+
+from apiflask import APIBlueprint
+from flask import Response, request
+
+from ..jobs.queue import workers_alive
+from ..store import summaries
+from . import schemas
+from .arrays import binary
+from .services import services
+
+blueprint = APIBlueprint("workroom", __name__, url_prefix="/api", tag="Workroom")
+
+
+@blueprint.get("/workroom")
+@blueprint.output(schemas.Workroom)
+def workroom() -> schemas.Workroom:
+    """Whether everything that should be running is, and how full the disk is."""
+    house = services()
+    with house.store.begin() as session:
+        workers = workers_alive(session)
+        used = summaries.bytes_used(session)
+    return schemas.Workroom(
+        version=house.version, workers=workers["alive"], working=workers["doing"], desk=house.desk.answers(),
+        bytes_used=used, bytes_free=house.free_space(),
+    )  # fmt: skip
+
+
+@blueprint.get("/events")
+@blueprint.doc(responses=binary("A stream", "text/event-stream"))
+def events() -> Response:
+    """Server-sent events: everything that changes, for one page."""
+    given = request.headers.get("Last-Event-ID", "")
+    last = int(given) if given.isdigit() else None
+    response = Response(services().events.stream(last), content_type="text/event-stream")
+    response.headers["Cache-Control"] = "no-store"
+    response.headers["X-Accel-Buffering"] = "no"
+    return response
