@@ -3,18 +3,31 @@ import "@fontsource/ibm-plex-sans/400.css";
 import "@fontsource/ibm-plex-sans/600.css";
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
-import { StrictMode } from "react";
+import { QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode, useMemo } from "react";
 import { createRoot } from "react-dom/client";
+import { client } from "./state/queries";
+import { useRoom } from "./state/room";
 import { Shell } from "./ui/Shell";
-import { daylight } from "./ui/theme";
+import { themeOf } from "./ui/theme";
+
+function App() {
+  const light = useRoom((room) => room.theme);
+  const theme = useMemo(() => themeOf(light), [light]);
+  return (
+    <ThemeProvider theme={theme}>
+      <CssBaseline />
+      <Shell />
+    </ThemeProvider>
+  );
+}
 
 const root = document.getElementById("root");
 if (root === null) throw new Error("index.html has no #root");
 createRoot(root).render(
   <StrictMode>
-    <ThemeProvider theme={daylight}>
-      <CssBaseline />
-      <Shell />
-    </ThemeProvider>
+    <QueryClientProvider client={client}>
+      <App />
+    </QueryClientProvider>
   </StrictMode>,
 );

@@ -1,49 +1,123 @@
 import Box from "@mui/material/Box";
+import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
-import { NeedleMark } from "./NeedleMark";
+import { useEffect, useMemo } from "react";
+import type { Delivery, Reading, Shot, Take } from "../api/client";
+import { firstSimulated } from "../domain/edits";
+import { threadOf } from "../domain/thread";
+import { CastCard } from "../features/cast/CastCard";
+import { FastenCard } from "../features/fasten/FastenCard";
+import { HandoffCard } from "../features/handoff/HandoffCard";
+import { TakesCard } from "../features/takes/TakesCard";
+import { StageView } from "../stage/StageView";
+import { useEvents } from "../state/events";
+import { useDeliveries, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
+import { useRoom } from "../state/room";
+import { Banner } from "./Banner";
+import { Header } from "./Header";
+import { Notice } from "./Notice";
+import { Sheet } from "./Sheet";
+import { useShortcuts } from "./shortcuts";
+import { Tape } from "./Tape";
+import { Thread } from "./Thread";
 
-/** The frame of the application while no shot is open. */
+const NO_TAKES: Take[] = [];
+const NO_DELIVERIES: Delivery[] = [];
+
+/** The frame of the workroom: thread, stage, work card, tape. */
 export function Shell() {
+  useEvents();
+  const shots = useShots();
+  const id = useRoom((room) => room.shot);
+  const set = useRoom((room) => room.set);
+  const shot = useShot(id).data;
+  const workroom = useWorkroom();
+  useOpened(shots.data?.[0]?.id, shot);
+  const open = (next: number) => {
+    set({ shot: next, shown: [], garment: null, chosenBorder: null, litBorder: null, playing: false, loop: null });
+  };
   return (
-    <Box sx={{ minHeight: "100vh", display: "grid", gridTemplateRows: "40px 1fr" }}>
-      <Box
-        component="header"
-        sx={{
-          display: "flex",
-          alignItems: "center",
-          gap: 1.5,
-          px: 2,
-          borderBottom: 1,
-          borderColor: "divider",
+    <Box sx={{ height: "100vh", display: "grid", gridTemplate: "40px minmax(0, 1fr) auto / 158px minmax(0, 1fr) 300px" }}>
+      <Header shots={shots.data ?? []} shot={shot} workroom={workroom.data} open={open} />
+      <Banner workroom={workroom.data} error={workroom.error} />
+      {shot === undefined ? <Waiting empty={shots.data?.length === 0} /> : <OpenShot key={shot.id} shot={shot} />}
+      <Notice />
+      <Sheet />
+    </Box>
+  );
+}
+
+/** Open the first shot, and stand at its first frame when another one is opened. */
+function useOpened(first: number | undefined, shot: Shot | undefined): void {
+  const set = useRoom((room) => room.set);
+  const id = useRoom((room) => room.shot);
+  useEffect(() => {
+    if (id === null && first !== undefined) set({ shot: first });
+  }, [id, first, set]);
+  const opened = shot?.id;
+  const start = shot === undefined ? 0 : firstSimulated(shot.document);
+  useEffect(() => {
+    if (opened !== undefined) set({ frame: start });
+    // Only when another shot is opened: an edit of the run-in leaves the frame alone.
+  }, [opened, set]);
+}
+
+function OpenShot({ shot }: { shot: Shot }) {
+  const bench = useRoom((room) => room.bench);
+  const shownIds = useRoom((room) => room.shown);
+  const set = useRoom((room) => room.set);
+  const takes = useTakes(shot.id).data ?? NO_TAKES;
+  const deliveries = useDeliveries(shot.id).data ?? NO_DELIVERIES;
+  const reading = useReading(shot).data;
+  const shown = useMemo(
+    () => shownIds.map((one) => takes.find((take) => take.id === one)).filter((take) => take !== undefined),
+    [shownIds, takes],
+  );
+  const newest = takes[0]?.id;
+  useEffect(() => {
+    if (shownIds.length === 0 && newest !== undefined) set({ shown: [newest] });
+  }, [shownIds, newest, set]);
+  useShortcuts(firstSimulated(shot.document), Math.max(shot.document.frames[1], shown[0]?.last ?? 0));
+  const knots = useMemo(() => threadOf(shot.document, reading, takes, deliveries), [shot, reading, takes, deliveries]);
+  return (
+    <>
+      <Thread
+        knots={knots}
+        bench={bench}
+        go={(next) => {
+          set({ bench: next });
         }}
-      >
-        <NeedleMark />
-        <Typography component="h1" sx={{ fontSize: 15, fontWeight: 600 }}>
-          Patient Needle
-        </Typography>
-      </Box>
-      <Box component="main" sx={{ display: "grid", placeContent: "center", gap: 1.5, p: 3 }}>
-        <Typography component="h2" sx={{ fontSize: 20, fontWeight: 600 }}>
-          No shot is open
-        </Typography>
-        <Typography color="text.secondary" sx={{ fontSize: 15, maxWidth: 560 }}>
-          Shots are simulated from the command line for now. This one hangs a signal flag from a
-          swinging yard and takes about ten seconds:
-        </Typography>
-        <Box
-          component="code"
-          sx={{
-            fontFamily: '"IBM Plex Mono", monospace',
-            fontSize: 14,
-            p: 1.5,
-            border: 1,
-            borderColor: "divider",
-            borderRadius: 1,
-          }}
-        >
-          ./needle sim demo/flag/shot.json --out out/flag
-        </Box>
-      </Box>
+      />
+      <StageView shot={shot} reading={reading} shown={shown} />
+      <WorkCard shot={shot} reading={reading} takes={takes} deliveries={deliveries} />
+      <Tape shot={shot} reading={reading} take={shown[0]} />
+    </>
+  );
+}
+
+function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take[]; deliveries: Delivery[] }) {
+  const bench = useRoom((room) => room.bench);
+  switch (bench) {
+    case "cast":
+      return <CastCard {...props} />;
+    case "fasten":
+      return <FastenCard {...props} />;
+    case "takes":
+      return <TakesCard {...props} />;
+    case "hand-off":
+      return <HandoffCard {...props} />;
+  }
+}
+
+function Waiting({ empty }: { empty: boolean }) {
+  return (
+    <Box component="main" sx={{ gridColumn: "1 / -1", display: "grid", placeContent: "center", gap: 1.5 }}>
+      <Typography variant="h2">{empty ? "There is no shot yet" : "Opening the workroom…"}</Typography>
+      {empty ? (
+        <Typography color="text.secondary">Start ./needle up in an empty data folder to get the demo, or bring in a shot as a zip.</Typography>
+      ) : (
+        <LinearProgress aria-label="Opening" />
+      )}
     </Box>
   );
 }

@@ -36,7 +36,7 @@ def swung(mu: float):
         yield cloth, state, there, faces, tally
 
 
-# The stretch is real: a free end that whips at v pulls with rho v^2, 8 % at 20 m/s here. Runs with 64 substeps at
+# The stretch is real: a free end that whips at v pulls with rho v^2, 8 % at 20 m/s. Runs with 64 substeps at
 # Final patience on three meshes peak at 10.9, 12.9 and 13.5 % (friction 0.5); more than a quarter above that
 # would be the engine's own.
 CONVERGED_P99 = 0.135

@@ -1,0 +1,127 @@
+/** The API as typed calls; errors are problem details (RFC 9457), arrays are raw bytes with shape headers. */
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Shot = Schemas["Shot"];
+export type ShotLine = Schemas["ShotLine"];
+export type ShotDocument = Schemas["Shot.ShotFile"];
+export type CastRecord = Schemas["Shot.CastRecord"];
+export type GarmentRecord = Schemas["Shot.GarmentRecord"];
+export type HoldRecord = Schemas["Shot.HoldRecord"];
+export type FabricRecord = Schemas["Shot.FabricRecord"];
+export type Choice = Schemas["ChoiceRecord"];
+export type Reading = Schemas["Reading"];
+export type MemberReading = Schemas["Reading.MemberReading"];
+export type GarmentReading = Schemas["Reading.GarmentReading"];
+export type BorderReading = Schemas["Reading.BorderReading"];
+export type Take = Schemas["Take"];
+export type TakePulse = Schemas["TakePulse"];
+export type FramePulse = Schemas["TakePulse.FramePulse"];
+export type Delivery = Schemas["Delivery"];
+export type DeliveryAsk = Schemas["DeliveryAsk"];
+export type Uploaded = Schemas["Uploaded"];
+export type Workroom = Schemas["Workroom"];
+export type Picked = Schemas["Picked"];
+export type Fault = Schemas["Take.Fault"];
+
+/** What went wrong: what, where, and how to fix it. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    readonly where: string,
+    readonly remedy: string,
+  ) {
+    super(where ? `${where}: ${title}` : title);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(request) });
+
+interface Answer {
+  data?: unknown;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer as the schema names it, or its problem thrown. */
+export async function got<T>(asked: Promise<Answer>): Promise<T> {
+  let answer: Answer;
+  try {
+    answer = await asked;
+  } catch {
+    throw away();
+  }
+  if (!answer.response.ok) throw problemOf(answer.error, answer.response.status);
+  return answer.data as T;
+}
+
+function away(): Problem {
+  return new Problem(0, "the workroom does not answer", "", "Start it with ./needle up; this page goes on by itself");
+}
+
+function problemOf(body: unknown, status: number): Problem {
+  const said = (typeof body === "object" && body !== null ? body : {}) as Record<string, unknown>;
+  const text = (key: string) => (typeof said[key] === "string" ? (said[key] as string) : "");
+  return new Problem(status, text("title") || `the workroom answered ${status}`, text("where"), text("remedy"));
+}
+
+/** An array that came over HTTP. */
+export interface Arrived<T> {
+  values: T;
+  shape: number[];
+  firstFrame: number;
+}
+
+async function arrived(path: string, init?: RequestInit): Promise<{ bytes: ArrayBuffer; response: Response }> {
+  let response: Response;
+  try {
+    response = await fetch(path, init);
+  } catch {
+    throw away();
+  }
+  if (!response.ok) throw problemOf(await response.json().catch(() => null), response.status);
+  return { bytes: await response.arrayBuffer(), response };
+}
+
+function shapeOf(response: Response): number[] {
+  return (response.headers.get("X-Array-Shape") ?? "").split(",").map(Number);
+}
+
+export async function floats(path: string): Promise<Arrived<Float32Array>> {
+  const { bytes, response } = await arrived(path);
+  return {
+    values: new Float32Array(bytes),
+    shape: shapeOf(response),
+    firstFrame: Number(response.headers.get("X-First-Frame") ?? 0),
+  };
+}
+
+export async function indices(path: string, init?: RequestInit): Promise<Uint32Array> {
+  return new Uint32Array((await arrived(path, init)).bytes);
+}
+
+/** Bring a file in; `told` hears the share that has been sent. */
+export function bringIn(file: File, told: (share: number) => void): Promise<Uploaded> {
+  return new Promise((resolve, reject) => {
+    const call = new XMLHttpRequest();
+    call.open("PUT", `/api/shots/files/${encodeURIComponent(file.name)}`);
+    call.setRequestHeader("Content-Type", "application/octet-stream");
+    call.upload.onprogress = (event) => told(event.loaded / Math.max(1, event.total));
+    call.onerror = () => reject(away());
+    call.onload = () => {
+      let body: unknown = null;
+      try {
+        body = JSON.parse(call.responseText);
+      } catch {
+        // A proxy's own page: the status says enough.
+      }
+      if (call.status >= 200 && call.status < 300) resolve(body as Uploaded);
+      else reject(problemOf(body, call.status));
+    };
+    call.send(file);
+  });
+}
+
+export const part = (value: string) => encodeURIComponent(value);

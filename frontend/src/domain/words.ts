@@ -1,0 +1,76 @@
+/** Figures and states in words. */
+import type { Take } from "../api/client";
+
+export function mm(metres: number): string {
+  const value = metres * 1000;
+  return `${value < 10 ? value.toFixed(1) : Math.round(value).toLocaleString("en")}\u00a0mm`;
+}
+
+export function metres(value: number): string {
+  return `${value.toFixed(2)}\u00a0m`;
+}
+
+export function percent(share: number): string {
+  return `${(share * 100).toFixed(1)}\u00a0%`;
+}
+
+export function bytes(count: number): string {
+  if (count < 1e6) return `${Math.max(1, Math.round(count / 1e3))}\u00a0kB`;
+  return count < 1e9 ? `${(count / 1e6).toFixed(1)}\u00a0MB` : `${(count / 1e9).toFixed(1)}\u00a0GB`;
+}
+
+export function span(seconds: number): string {
+  if (seconds < 90) return `${Math.max(0, Math.round(seconds))}\u00a0s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)}\u00a0min`;
+  return `${(seconds / 3600).toFixed(1)}\u00a0h`;
+}
+
+export function count(number: number, one: string, many = `${one}s`): string {
+  return `${number.toLocaleString("en")} ${number === 1 ? one : many}`;
+}
+
+export function when(iso: string): string {
+  const date = new Date(iso);
+  const today = new Date().toDateString() === date.toDateString();
+  const time = date.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  return today ? `today ${time}` : `${date.toLocaleDateString("en-GB", { day: "numeric", month: "short" })} ${time}`;
+}
+
+export const patienceSaid: Record<string, string> = {
+  "first-look": "First look",
+  working: "Working",
+  final: "Final",
+};
+
+/** A take's state in words, as the list and the thread show it. */
+export function takeState(take: Take): string {
+  const share = `${Math.floor((100 * take.done) / Math.max(1, take.total))}\u00a0%`;
+  switch (take.state) {
+    case "waiting":
+      return "waiting for a worker";
+    case "running":
+      if (take.stopping) return `stopping at ${share}`;
+      return take.phase === "simulating" ? `running, ${share}` : take.phase;
+    case "stopped":
+      return `stopped at ${share}`;
+    case "failed":
+      return "could not be run";
+    case "finished":
+      return "finished";
+  }
+}
+
+/** Frames with faults over all garments of a take, in words; empty when there are none. */
+export function faultsOf(take: Take): string {
+  const sum = (key: "in_the_body" | "through_itself" | "pinched") =>
+    take.garments.reduce((total, garment) => total + garment[key], 0);
+  const said = [
+    [sum("in_the_body"), "in a collider"],
+    [sum("through_itself"), "through itself"],
+    [sum("pinched"), "pinched"],
+  ] as const;
+  return said
+    .filter(([frames]) => frames > 0)
+    .map(([frames, what]) => `${what} in ${count(frames, "frame")}`)
+    .join(", ");
+}

@@ -1,0 +1,38 @@
+import Typography from "@mui/material/Typography";
+import type { Reading, Shot } from "../../api/client";
+import { Card, Section } from "../../ui/Card";
+import { BringIn } from "./BringIn";
+import { FrameFields } from "./FrameFields";
+import { GarmentPanel } from "./GarmentPanel";
+import { MemberPanel } from "./MemberPanel";
+
+/** Who and what is in the shot, and what was read of each. */
+export function CastCard({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
+  const cast = shot.document.cast ?? [];
+  return (
+    <Card title="Cast" lead="Bring in the character and the costume, and see that both are what you think they are.">
+      <BringIn shot={shot} />
+      <Section title="Cast">
+        {cast.length === 0 && <Empty text="Nobody yet. Bring in a character first." />}
+        {cast.map((member) => (
+          <MemberPanel key={member.name} shot={shot} member={member} reading={reading} />
+        ))}
+      </Section>
+      <Section title="Garments">
+        {shot.document.garments.length === 0 && <Empty text="No garment yet. Bring one in as a mesh." />}
+        {shot.document.garments.map((garment) => (
+          <GarmentPanel key={garment.name} shot={shot} garment={garment} reading={reading} />
+        ))}
+      </Section>
+      <FrameFields shot={shot} />
+    </Card>
+  );
+}
+
+function Empty({ text }: { text: string }) {
+  return (
+    <Typography variant="body2" color="text.secondary">
+      {text}
+    </Typography>
+  );
+}

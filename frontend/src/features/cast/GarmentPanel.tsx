@@ -1,0 +1,62 @@
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import type { GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
+import { changeGarment } from "../../domain/edits";
+import { count, mm } from "../../domain/words";
+import { useEdit } from "../../state/queries";
+import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { TakeOut } from "./TakeOut";
+import { UnitFields } from "./UnitFields";
+
+/** One garment: what was read, what it is made of, and how it stands to the body at the start. */
+export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: GarmentRecord; reading: Reading | undefined }) {
+  const edit = useEdit(shot);
+  const read = reading?.garments[garment.name];
+  const fault = reading?.faults[garment.name];
+  return (
+    <Panel label={garment.name}>
+      <Typography sx={{ fontWeight: 600, fontSize: 13.5 }}>{garment.name}</Typography>
+      {read !== undefined && <Figures read={read} />}
+      {fault !== undefined && <FaultNote fault={fault} />}
+      <TextField
+        select
+        label="Swatch"
+        value={garment.fabric}
+        margin="dense"
+        onChange={(event) => {
+          const fabric = event.target.value;
+          edit.mutate({ edit: changeGarment(shot.document, garment.name, { fabric }, `made of ${fabric}`) });
+        }}
+      >
+        {shot.document.fabrics.map((fabric) => (
+          <MenuItem key={fabric.name} value={fabric.name}>
+            {fabric.name} · {Math.round(fabric.areal_density * 1000)} g/m²
+          </MenuItem>
+        ))}
+      </TextField>
+      <UnitFields
+        unit={garment.unit ?? "m"}
+        up={garment.up ?? "y"}
+        change={(change, said) => {
+          edit.mutate({ edit: changeGarment(shot.document, garment.name, change, said) });
+        }}
+      />
+      <TakeOut shot={shot} name={garment.name} />
+    </Panel>
+  );
+}
+
+function Figures({ read }: { read: GarmentReading }) {
+  return (
+    <>
+      <Figure name="Vertices" value={read.vertices.toLocaleString("en")} />
+          <Figure name="Triangles" value={read.triangles.toLocaleString("en")} />
+      <Figure name="Spacing" value={mm(read.spacing)} />
+      <Figure name="Borders" value={count(read.borders.length, "loop")} />
+      {read.nearest !== null && <Figure name="Nearest to a collider" value={mm(read.nearest)} />}
+      {read.furthest !== null && <Figure name="Furthest from one" value={mm(read.furthest)} />}
+      {read.inside > 0 && <Figure name="Starts inside" value={count(read.inside, "vertex", "vertices")} />}
+    </>
+  );
+}

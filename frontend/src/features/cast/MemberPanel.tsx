@@ -1,0 +1,44 @@
+import Typography from "@mui/material/Typography";
+import type { CastRecord, Reading, Shot } from "../../api/client";
+import { changeMember } from "../../domain/edits";
+import { useEdit } from "../../state/queries";
+import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { TakeOut } from "./TakeOut";
+import { UnitFields } from "./UnitFields";
+
+/** One cast member: what was read, its unit and axis, and what is wrong with it. */
+export function MemberPanel({ shot, member, reading }: { shot: Shot; member: CastRecord; reading: Reading | undefined }) {
+  const edit = useEdit(shot);
+  const read = reading?.cast[member.name];
+  const fault = reading?.faults[member.name];
+  return (
+    <Panel label={member.name}>
+      <Typography sx={{ fontWeight: 600, fontSize: 13.5 }}>
+        {member.name}
+        <Typography component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+          {" "}
+          · {member.kind}
+        </Typography>
+      </Typography>
+      {read !== undefined && (
+        <>
+          <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>{read.said}</Typography>
+          <Figure name="Vertices" value={read.vertices.toLocaleString("en")} />
+          <Figure name="Triangles" value={read.triangles.toLocaleString("en")} />
+          <Figure name="Moves" value={read.first === null ? "stands still" : `frames ${read.first} to ${read.last}`} />
+          {read.first !== null && <Figure name="Fastest point" value={`${read.fastest.toFixed(1)} m/s`} />}
+          <Figure name="Collide" value={member.collider === null ? "none" : `${read.colliding.toLocaleString("en")} triangles`} />
+        </>
+      )}
+      {fault !== undefined && <FaultNote fault={fault} />}
+      <UnitFields
+        unit={member.unit ?? "m"}
+        up={member.up ?? "y"}
+        change={(change, said) => {
+          edit.mutate({ edit: changeMember(shot.document, member.name, change, said) });
+        }}
+      />
+      <TakeOut shot={shot} name={member.name} />
+    </Panel>
+  );
+}

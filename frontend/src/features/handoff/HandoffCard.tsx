@@ -1,0 +1,128 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Delivery, DeliveryAsk, Shot, Take } from "../../api/client";
+import { useDeliver } from "../../state/queries";
+import { useRoom } from "../../state/room";
+import { Card, Section } from "../../ui/Card";
+import { NumberField } from "../../ui/NumberField";
+import { UNITS } from "../cast/UnitFields";
+import { DeliveryPanel } from "./DeliveryPanel";
+
+const FORMATS = [
+  { value: "abc", name: "Alembic (.abc): mesh, groups and motion" },
+  { value: "pc2", name: "PC2 (.pc2): points only, the mesh apart" },
+] as const;
+
+/** Write a take the way the next department wants it, and prove that it is right. */
+export function HandoffCard({ shot, takes, deliveries }: { shot: Shot; takes: Take[]; deliveries: Delivery[] }) {
+  const shown = useRoom((room) => room.shown);
+  const usable = takes.filter((take) => take.garments.length > 0);
+  const take = usable.find((one) => one.id === shown[0]) ?? usable[0];
+  return (
+    <Card title="Hand-off" lead="Write the cache the next department wants. It is read back and checked before you get it.">
+      {take === undefined ? (
+        <Typography variant="body2">There is nothing to hand off yet. Run a take first.</Typography>
+      ) : (
+        <Asking key={take.id} shot={shot} take={take} takes={usable} />
+      )}
+      <Section title="Deliveries">
+        {deliveries.length === 0 && (
+          <Typography variant="body2" color="text.secondary">
+            None yet.
+          </Typography>
+        )}
+        {deliveries.map((delivery) => (
+          <DeliveryPanel key={delivery.id} shot={shot} delivery={delivery} take={takes.find((one) => one.id === delivery.take)} />
+        ))}
+      </Section>
+    </Card>
+  );
+}
+
+function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }) {
+  const set = useRoom((room) => room.set);
+  const deliver = useDeliver(shot.id);
+  const finished = Math.max(take.first, ...take.garments.map((garment) => garment.last ?? take.first));
+  const [ask, setAsk] = useState<DeliveryAsk>({
+    garment: take.garments[0]?.garment ?? "",
+    format: "abc",
+    unit: "m",
+    up: "y",
+    frame_rate: shot.document.frame_rate ?? 24,
+    first: take.first,
+    last: Math.min(take.last, finished),
+    handles: 0,
+  });
+  const change = (part: Partial<DeliveryAsk>) => {
+    setAsk({ ...ask, ...part });
+  };
+  const samples = Math.floor(((ask.last - ask.first + 2 * (ask.handles ?? 0)) / (shot.document.frame_rate ?? 24)) * ask.frame_rate + 1e-9) + 1;
+  return (
+    <>
+      <Pick
+        label="Take"
+        value={String(take.id)}
+        options={takes.map((one) => ({ value: String(one.id), name: one.name }))}
+        keep={(value) => {
+          set({ shown: [Number(value)] });
+        }}
+      />
+      <Pick label="Garment" value={ask.garment} options={take.garments.map((one) => ({ value: one.garment, name: one.garment }))} keep={(garment) => { change({ garment }); }} />
+      <Pick label="Format" value={ask.format ?? "abc"} options={FORMATS} keep={(value) => { change({ format: value === "pc2" ? "pc2" : "abc" }); }} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+        <Pick label="Unit" value={ask.unit ?? "m"} options={UNITS.map((one) => ({ value: one.unit, name: one.name }))} keep={(unit) => { change({ unit: unit as "m" }); }} />
+        <Pick label="Up" value={ask.up ?? "y"} options={[{ value: "y", name: "Y up" }, { value: "z", name: "Z up" }]} keep={(up) => { change({ up: up === "z" ? "z" : "y" }); }} />
+        <NumberField label="First frame" value={ask.first} whole low={take.first_simulated} keep={(first) => { change({ first }); }} />
+        <NumberField label="Last frame" value={ask.last} whole high={take.last} keep={(last) => { change({ last }); }} />
+        <NumberField label="Handle frames" value={ask.handles ?? 0} whole low={0} high={200} keep={(handles) => { change({ handles }); }} />
+        <NumberField label="Frames a second" value={ask.frame_rate} low={1} high={1000} keep={(frame_rate) => { change({ frame_rate }); }} />
+      </Box>
+      <Typography sx={{ fontSize: 12, color: "text.secondary", my: 0.75 }}>
+        {samples.toLocaleString("en")} samples; the run-in is left out{(ask.handles ?? 0) > 0 ? " but for the handle frames" : ""}
+        {ask.frame_rate !== (shot.document.frame_rate ?? 24) && "; resampled with a cubic in time"}.
+      </Typography>
+      <Button
+        variant="contained"
+        fullWidth
+        sx={{ py: 0.9 }}
+        disabled={deliver.isPending || samples < 1}
+        onClick={() => {
+          deliver.mutate({ take: take.id, ask });
+        }}
+      >
+        Write and check
+      </Button>
+    </>
+  );
+}
+
+interface PickProps {
+  label: string;
+  value: string;
+  options: readonly { value: string; name: string }[];
+  keep(value: string): void;
+}
+
+function Pick({ label, value, options, keep }: PickProps) {
+  return (
+    <TextField
+      select
+      label={label}
+      value={value}
+      margin="dense"
+      onChange={(event) => {
+        keep(event.target.value);
+      }}
+    >
+      {options.map((option) => (
+        <MenuItem key={option.value} value={option.value}>
+          {option.name}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}

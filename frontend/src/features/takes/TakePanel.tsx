@@ -1,0 +1,182 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { type ReactNode, useState } from "react";
+import type { Shot, Take } from "../../api/client";
+import { bytes, faultsOf, patienceSaid, percent, span, takeState, when } from "../../domain/words";
+import { useTakeDeed } from "../../state/queries";
+import { useRoom } from "../../state/room";
+import { FaultNote, Panel } from "../../ui/Card";
+import { GoOn } from "./GoOn";
+
+/** One take: how it went, what it was made with, and what can be done with it. */
+export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
+  const shown = useRoom((room) => room.shown);
+  const at = shown.indexOf(take.id);
+  const stretches = take.garments.map((garment) => garment.worst_stretch).filter((value) => value !== null);
+  const faults = faultsOf(take);
+  return (
+    <Panel label={take.name}>
+      <TakeName shot={shot} take={take} />
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+        {patienceSaid[take.patience] ?? take.patience} · {take.first} to {take.last} · {when(take.made_at)} · {bytes(Math.max(1, take.bytes))}
+      </Typography>
+      <Typography sx={{ fontSize: 12.5, fontWeight: 600 }}>{takeState(take)}</Typography>
+      <Running take={take} />
+      {stretches.length > 0 && (
+        <Typography sx={{ fontSize: 12.5 }}>
+          worst stretch <span className="figure">{percent(Math.max(...stretches))}</span>
+          {faults === "" ? ", no crossings" : `; ${faults}`}
+        </Typography>
+      )}
+      {take.fault !== null && <FaultNote fault={take.fault} />}
+      <Stale take={take} />
+      <Deeds shot={shot} take={take} at={at} />
+    </Panel>
+  );
+}
+
+function TakeName({ shot, take }: { shot: Shot; take: Take }) {
+  const [name, setName] = useState<string | null>(null);
+  const deed = useTakeDeed(shot.id);
+  if (name === null) {
+    return (
+      <Box sx={{ display: "flex", alignItems: "baseline" }}>
+        <Typography sx={{ fontWeight: 600, fontSize: 13.5, flex: 1, overflowWrap: "anywhere" }}>{take.name}</Typography>
+        <Small
+          label={`Rename ${take.name}`}
+          act={() => {
+            setName(take.name);
+          }}
+        >
+          Rename
+        </Small>
+      </Box>
+    );
+  }
+  const done = () => {
+    const wanted = name.trim();
+    if (wanted !== "" && wanted !== take.name) deed.mutate({ take: take.id, deed: { do: "rename", name: wanted } });
+    setName(null);
+  };
+  return (
+    <TextField
+      autoFocus
+      label="New name"
+      value={name}
+      onBlur={done}
+      onChange={(event) => {
+        setName(event.target.value.slice(0, 80));
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") done();
+        if (event.key === "Escape") setName(null);
+      }}
+    />
+  );
+}
+
+function Running({ take }: { take: Take }) {
+  if (take.state !== "running" && take.state !== "waiting") return null;
+  const known = take.state === "running" && take.phase === "simulating";
+  return (
+    <Box sx={{ my: 0.5 }}>
+      <LinearProgress variant={known ? "determinate" : "indeterminate"} value={(100 * take.done) / Math.max(1, take.total)} aria-label={`${take.name}, progress`} />
+      <Typography className="figure" sx={{ fontSize: 11.5, mt: 0.25 }}>
+        {take.done} of {take.total} frames
+        {take.seconds_per_frame !== null && `, ${take.seconds_per_frame.toFixed(2)} s a frame`}
+        {take.seconds_left !== null && `, ${span(take.seconds_left)} left`}
+      </Typography>
+    </Box>
+  );
+}
+
+function Stale({ take }: { take: Take }) {
+  if (take.stale.length === 0) return null;
+  return (
+    <Box sx={{ mt: 0.5, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
+      <Typography sx={{ fontSize: 12.5, color: "warning.main", fontWeight: 600 }}>stale: the shot has changed since</Typography>
+      {take.stale.slice(0, 5).map((line) => (
+        <Typography key={line} sx={{ fontSize: 12 }}>
+          {line}
+        </Typography>
+      ))}
+      {take.stale.length > 5 && <Typography sx={{ fontSize: 12 }}>and {take.stale.length - 5} more</Typography>}
+    </Box>
+  );
+}
+
+function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
+  const shown = useRoom((room) => room.shown);
+  const set = useRoom((room) => room.set);
+  const deed = useTakeDeed(shot.id);
+  const [sure, setSure] = useState(false);
+  const running = take.state === "running" || take.state === "waiting";
+  const other = shown.find((id) => id !== take.id);
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", ml: -0.75, mt: 0.25 }}>
+      <Small
+        label={`Show ${take.name}`}
+        pressed={at === 0 && shown.length === 1}
+        act={() => {
+          set({ shown: [take.id] });
+        }}
+      >
+        Show
+      </Small>
+      <Small
+        label={`Show ${take.name} beside`}
+        pressed={at === 1}
+        off={other === undefined}
+        act={() => {
+          if (other !== undefined) set({ shown: at === 1 ? [other] : [other, take.id] });
+        }}
+      >
+        Beside
+      </Small>
+      {running && (
+        <Small
+          label={`Stop ${take.name}`}
+          off={take.stopping}
+          act={() => {
+            deed.mutate({ take: take.id, deed: { do: "stop" } });
+          }}
+        >
+          Stop
+        </Small>
+      )}
+      {!running && <GoOn shot={shot} take={take} />}
+      {take.state !== "running" && (
+        <Small
+          label={sure ? `Really delete ${take.name}` : `Delete ${take.name}`}
+          act={() => {
+            if (!sure) {
+              setSure(true);
+              return;
+            }
+            set({ shown: shown.filter((id) => id !== take.id) });
+            deed.mutate({ take: take.id, deed: { do: "delete" } });
+          }}
+        >
+          {sure ? `Really delete? frees ${bytes(Math.max(1, take.bytes))}` : "Delete"}
+        </Small>
+      )}
+    </Box>
+  );
+}
+
+export function Small(props: { label: string; act(): void; children: ReactNode; off?: boolean; pressed?: boolean }) {
+  return (
+    <Button
+      aria-label={props.label}
+      aria-pressed={props.pressed}
+      disabled={props.off}
+      onClick={props.act}
+      sx={{ minWidth: 0, px: 0.75, py: 0.2, fontSize: 12.5, fontWeight: props.pressed ? 600 : 400, textDecoration: props.pressed ? "underline" : "none" }}
+    >
+      {props.children}
+    </Button>
+  );
+}

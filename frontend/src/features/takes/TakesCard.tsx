@@ -1,0 +1,105 @@
+import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Radio from "@mui/material/Radio";
+import RadioGroup from "@mui/material/RadioGroup";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Reading, Shot, Take } from "../../api/client";
+import { firstSimulated } from "../../domain/edits";
+import { useRun } from "../../state/queries";
+import { useRoom } from "../../state/room";
+import { Card, Section } from "../../ui/Card";
+import { TakePanel } from "./TakePanel";
+
+type Patience = "first-look" | "working" | "final";
+const PATIENCE: readonly { value: Patience; name: string; said: string }[] = [
+  { value: "first-look", name: "First look", said: "quick, to judge the motion" },
+  { value: "working", name: "Working", said: "twice the steps, for folds" },
+  { value: "final", name: "Final", said: "four times the steps, to deliver" },
+];
+
+/** Run takes, watch them, compare them. */
+export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Reading | undefined; takes: Take[] }) {
+  const [name, setName] = useState("");
+  const [patience, setPatience] = useState<Patience>("first-look");
+  const set = useRoom((room) => room.set);
+  const run = useRun(shot);
+  const blocked = blockedBy(shot, reading);
+  return (
+    <Card title="Takes" lead="Change one thing, run, look, compare with the last one. A take is never overwritten.">
+      <TextField
+        label="Name of the take"
+        placeholder={`Take ${takes.length + 1}`}
+        value={name}
+        onChange={(event) => {
+          setName(event.target.value.slice(0, 80));
+        }}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+      <RadioGroup
+        aria-label="Patience"
+        value={patience}
+        onChange={(_, value) => {
+          setPatience(value as Patience);
+        }}
+        sx={{ my: 1 }}
+      >
+        {PATIENCE.map((one) => (
+          <FormControlLabel
+            key={one.value}
+            value={one.value}
+            control={<Radio size="small" sx={{ py: 0.4 }} />}
+            label={
+              <Typography component="span" sx={{ fontSize: 13 }}>
+                {one.name} <Typography component="span" sx={{ fontSize: 12, color: "text.secondary" }}>{one.said}</Typography>
+              </Typography>
+            }
+          />
+        ))}
+      </RadioGroup>
+      <Button
+        variant="contained"
+        fullWidth
+        disabled={blocked !== null || run.isPending}
+        sx={{ py: 0.9 }}
+        onClick={() => {
+          run.mutate(
+            { name: name.trim() || null, patience },
+            {
+              onSuccess: (take) => {
+                setName("");
+                set({ shown: [take.id], frame: firstSimulated(shot.document) });
+              },
+            },
+          );
+        }}
+      >
+        Run frames {shot.document.frames[0]} to {shot.document.frames[1]}
+      </Button>
+      {blocked !== null && (
+        <Typography role="alert" sx={{ fontSize: 12.5, color: "error.main", mt: 0.75 }}>
+          {blocked}
+        </Typography>
+      )}
+      <Section title="Takes so far">
+        {takes.length === 0 && (
+          <Typography variant="body2" color="text.secondary">
+            None yet. The first look of this shot takes a few minutes; frames can be watched as they come.
+          </Typography>
+        )}
+        {takes.map((take) => (
+          <TakePanel key={take.id} shot={shot} take={take} />
+        ))}
+      </Section>
+    </Card>
+  );
+}
+
+/** Why nothing can be run, in words; null when it can. */
+export function blockedBy(shot: Shot, reading: Reading | undefined): string | null {
+  if (shot.document.garments.length === 0) return "There is no garment to simulate: bring one in on the Cast bench.";
+  const faults = Object.entries(reading?.faults ?? {});
+  const first = faults[0];
+  return first === undefined ? null : `${first[0]}: ${first[1].what}. Mend it on the Cast bench.`;
+}

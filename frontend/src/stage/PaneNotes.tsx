@@ -1,0 +1,80 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import type { Shot, Take } from "../api/client";
+import { rampCss } from "../domain/ramp";
+import { count, percent } from "../domain/words";
+import { usePulse } from "../state/queries";
+import { useRoom } from "../state/room";
+import { looksAtTakes } from "./description";
+
+const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
+
+/** Under each pane: what is seen, and its figures at this frame; in the middle the legend of a map. */
+export function PaneNotes({ shot, shown }: { shot: Shot; shown: Take[] }) {
+  const bench = useRoom((room) => room.bench);
+  const takes = looksAtTakes(bench) ? shown : [];
+  if (takes.length === 0) return <MadeNote shot={shot} />;
+  return (
+    <>
+      {takes.map((take, pane) => (
+        <TakeNote key={take.id} take={take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} />
+      ))}
+      {takes.length > 1 && (
+        <Box aria-hidden sx={{ position: "absolute", top: 0, bottom: 0, left: "50%", width: "1px", bgcolor: "divider" }} />
+      )}
+      <Legend />
+    </>
+  );
+}
+
+function MadeNote({ shot }: { shot: Shot }) {
+  const bench = useRoom((room) => room.bench);
+  if (shot.document.garments.length === 0) {
+    return <Typography sx={{ ...NOTE, left: 14 }}>No garment yet: bring one in on the Cast bench</Typography>;
+  }
+  const said =
+    bench === "fasten"
+      ? "Garment as it was made, on the rest pose"
+      : bench === "cast"
+        ? "Garment as it was made; it stands only where the run-in begins"
+        : "No take yet: run one on the Takes bench";
+  return <Typography sx={{ ...NOTE, left: 14 }}>{said}</Typography>;
+}
+
+function TakeNote({ take, left }: { take: Take; left: string }) {
+  const frame = useRoom((room) => room.frame);
+  const pulse = usePulse(take.id).data;
+  const garment = Object.keys(pulse?.garments ?? {})[0];
+  const here = garment === undefined ? undefined : pulse?.garments[garment]?.find((one) => one.frame === frame);
+  const said =
+    here === undefined
+      ? `frame ${frame} is not simulated yet`
+      : [
+          `stretch ${percent(here.stretch)}`,
+          here.in_the_body > 0 ? `${count(here.in_the_body, "crossing")} with a collider` : "clear of colliders",
+          ...(here.through_itself > 0 ? [`${count(here.through_itself, "crossing")} through itself`] : []),
+          ...(here.pinched > 0 ? [`${count(here.pinched, "vertex", "vertices")} pinched`] : []),
+        ].join(" · ");
+  return (
+    <Typography sx={{ ...NOTE, left, maxWidth: "46%" }}>
+      <b>{take.name}</b> · <span className="figure">{frame}</span> · {said}
+    </Typography>
+  );
+}
+
+function Legend() {
+  const look = useRoom((room) => room.look);
+  if (look !== "stretch" && look !== "closeness") return null;
+  const [low, high, said] =
+    look === "stretch" ? ["0 %", "5 %", "Stretch of each place"] : ["20 mm", "0 mm", "Distance from the nearest collider"];
+  return (
+    <Box sx={{ ...NOTE, right: 14, width: 200 }} role="figure" aria-label={`${said}: ${low} to ${high}`}>
+      <Typography sx={{ fontSize: 12.5 }}>{said}</Typography>
+      <Box sx={{ height: 10, borderRadius: 0.5, my: 0.4, background: rampCss }} />
+      <Box className="figure" sx={{ display: "flex", justifyContent: "space-between", fontSize: 11.5 }}>
+        <span>{low}</span>
+        <span>{high}</span>
+      </Box>
+    </Box>
+  );
+}

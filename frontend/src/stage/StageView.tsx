@@ -1,0 +1,116 @@
+import Box from "@mui/material/Box";
+import { useTheme } from "@mui/material/styles";
+import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Reading, Shot, Take } from "../api/client";
+import { firstSimulated } from "../domain/edits";
+import { useClock } from "../state/clock";
+import { complain } from "../state/queries";
+import { useRoom } from "../state/room";
+import { useBorderPicking } from "./borderPicking";
+import { describe } from "./description";
+import { LookBar } from "./LookBar";
+import { PaneNotes } from "./PaneNotes";
+import { Scenery } from "./scenery";
+import { Stage } from "./stage";
+import { ViewCards } from "./ViewCards";
+
+export interface StageViewProps {
+  shot: Shot;
+  reading: Reading | undefined;
+  shown: Take[];
+}
+
+/** The shot in 3D: the largest thing on the screen. */
+export function StageView({ shot, reading, shown }: StageViewProps) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const frameOfCanvas = useRef<HTMLDivElement>(null);
+  const [built, setBuilt] = useState<{ stage: Stage; scenery: Scenery } | null>(null);
+  const background = useTheme().cloth.stage;
+  const bench = useRoom((room) => room.bench);
+  const frame = useRoom((room) => room.frame);
+  const look = useRoom((room) => room.look);
+  const view = useRoom((room) => room.view);
+  const viewPressed = useRoom((room) => room.viewPressed);
+
+  useEffect(() => {
+    if (canvas.current === null || frameOfCanvas.current === null) return;
+    const stage = new Stage(canvas.current, "#9B9994");
+    const scenery = new Scenery(stage, {
+      failed: complain,
+      placed: () => {
+        stage.showPerson(useRoom.getState().bench === "cast");
+        stage.view(useRoom.getState().view);
+      },
+    });
+    const watcher = new ResizeObserver(([entry]) => {
+      if (entry) stage.resize(entry.contentRect.width, entry.contentRect.height);
+    });
+    watcher.observe(frameOfCanvas.current);
+    setBuilt({ stage, scenery });
+    return () => {
+      watcher.disconnect();
+      stage.dispose();
+    };
+  }, []);
+
+  const description = useMemo(() => describe(shot, reading, shown, bench), [shot, reading, shown, bench]);
+  useEffect(() => {
+    if (description !== null) built?.scenery.set(description);
+  }, [built, description]);
+  useEffect(() => built?.stage.setBackground(background), [built, background]);
+  useEffect(() => built?.scenery.setLook(look), [built, look]);
+  useEffect(() => built?.stage.view(view), [built, view, viewPressed]);
+  useEffect(() => built?.stage.showPerson(bench === "cast"), [built, bench, description]);
+  const start = firstSimulated(shot.document);
+  useEffect(() => built?.scenery.show(bench === "fasten" ? start : frame), [built, frame, bench, start]);
+
+  const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);
+  useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
+  const picking = useBorderPicking(built?.stage ?? null, shot, reading);
+
+  const place = (event: PointerEvent<HTMLElement>): [number, number] => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
+  };
+
+  return (
+    <Box ref={frameOfCanvas} component="main" sx={{ position: "relative", minWidth: 0, minHeight: 0, overflow: "hidden", bgcolor: background }}>
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        role="img"
+        aria-label={`The stage: ${shot.name}, frame ${frame}. Drag to turn, Shift and drag to move, wheel to come nearer; arrow keys turn, plus and minus come nearer.`}
+        style={{ position: "absolute", inset: 0, width: "100%", height: "100%", touchAction: "none", outlineOffset: -3 }}
+        onPointerMove={(event) => {
+          picking.point(...place(event));
+        }}
+        onPointerDown={(event) => {
+          picking.press(...place(event));
+        }}
+        onPointerUp={(event) => {
+          picking.lift(...place(event));
+        }}
+        onKeyDown={(event) => {
+          const step = nudges[event.key];
+          if (step === undefined || event.ctrlKey || event.metaKey) return;
+          event.preventDefault();
+          event.stopPropagation();
+          built?.stage.nudge(...step);
+        }}
+      />
+      <LookBar />
+      <ViewCards />
+      <PaneNotes shot={shot} shown={shown} />
+    </Box>
+  );
+}
+
+const nudges: Record<string, [number, number, number]> = {
+  ArrowLeft: [-0.13, 0, 1],
+  ArrowRight: [0.13, 0, 1],
+  ArrowUp: [0, -0.09, 1],
+  ArrowDown: [0, 0.09, 1],
+  "+": [0, 0, 0.9],
+  "=": [0, 0, 0.9],
+  "-": [0, 0, 1.11],
+};

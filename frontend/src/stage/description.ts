@@ -1,0 +1,52 @@
+/** From the shot, what was read of it and the takes chosen, to what stands on the stage. */
+import type { Reading, Shot, Take } from "../api/client";
+import { firstSimulated } from "../domain/edits";
+import type { Bench } from "../domain/thread";
+import type { Description, Worn } from "./scenery";
+
+/** Whether a bench looks at takes; the others look at garments as they were made. */
+export function looksAtTakes(bench: Bench): boolean {
+  return bench === "takes" || bench === "hand-off";
+}
+
+export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench): Description | null {
+  if (reading === undefined) return null;
+  const first = firstSimulated(shot.document);
+  const takes = looksAtTakes(bench) ? shown : [];
+  const settled = first + (shot.document.run_in?.settle ?? 10);
+  const names = Object.keys(reading.garments);
+  const made = (garment: string, index: number): Worn => ({
+    garment,
+    dye: index,
+    pane: 0,
+    take: null,
+    first: bench === "fasten" ? -Infinity : first,
+    last: bench === "fasten" ? Infinity : Math.max(first, settled),
+  });
+  return {
+    shot: shot.id,
+    revision: takes[0]?.revision ?? shot.revision,
+    first,
+    last: Math.max(shot.document.frames[1], ...takes.map((take) => take.last)),
+    members: (shot.document.cast ?? [])
+      .filter((member) => reading.cast[member.name] !== undefined)
+      .map((member) => ({
+        name: member.name,
+        kind: member.kind,
+        moves: reading.cast[member.name]?.first !== null,
+      })),
+    worn:
+      takes.length === 0
+        ? names.map(made)
+        : takes.flatMap((take, pane) =>
+            take.garments.map((garment) => ({
+              garment: garment.garment,
+              dye: Math.max(0, names.indexOf(garment.garment)),
+              pane,
+              take: take.id,
+              first: garment.first ?? take.first_simulated,
+              last: garment.last ?? take.first_simulated,
+            })),
+          ),
+  };
+}

@@ -1,0 +1,326 @@
+/** The stage: renderer, camera, light, body and one cloth per pane. Knows nothing of React or the API. */
+import {
+  Box3,
+  Color,
+  Group,
+  Mesh,
+  MeshStandardMaterial,
+  PerspectiveCamera,
+  Raycaster,
+  Scene,
+  SRGBColorSpace,
+  Vector2,
+  Vector3,
+  WebGLRenderer,
+} from "three";
+import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import { ramp } from "../domain/ramp";
+import type { Look, View } from "../state/room";
+import { Borders } from "./borders";
+import { applyLook, clothMaterial, type Tones } from "./clothMaterial";
+import { Daylight } from "./lights";
+import { silhouette } from "./silhouette";
+import { Surface } from "./surface";
+
+const DIRECTIONS: Record<View, Vector3> = {
+  front: new Vector3(0, 0.08, 1),
+  back: new Vector3(0, 0.08, -1),
+  "three-quarter": new Vector3(0.62, 0.16, 0.78),
+  side: new Vector3(1, 0.08, 0),
+};
+// One tone pair a garment, in dressing order; all our own dyes.
+export const DYES: readonly Tones[] = [
+  { outside: "#8fa0c8", inside: "#c0785f" },
+  { outside: "#d9cfa6", inside: "#6f8f83" },
+  { outside: "#b9877c", inside: "#7f93b8" },
+];
+const BODY = { character: "#b7aa97", prop: "#8a8378", "set piece": "#a3a09a" } as const;
+
+export interface Ray {
+  origin: [number, number, number];
+  direction: [number, number, number];
+}
+
+interface Cloth {
+  surface: Surface;
+  mesh: Mesh<Surface["geometry"], MeshStandardMaterial>;
+  tones: Tones;
+  pane: number;
+}
+
+export class Stage {
+  readonly borders = new Borders();
+  private readonly renderer: WebGLRenderer;
+  private readonly scene = new Scene();
+  private readonly camera = new PerspectiveCamera(32, 1, 0.02, 60);
+  private readonly controls: OrbitControls;
+  private readonly light: Daylight;
+  private readonly bodies = new Map<string, { surface: Surface; kind: keyof typeof BODY }>();
+  private readonly cloths = new Map<string, Cloth>();
+  private readonly person: Group = silhouette();
+  private readonly raycaster = new Raycaster();
+  private panes = 1;
+  private look: Look = "cloth";
+  private dirty = true;
+  private running = true;
+
+  constructor(canvas: HTMLCanvasElement, background: string) {
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer.outputColorSpace = SRGBColorSpace;
+    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+    this.setBackground(background);
+    this.light = new Daylight(this.scene, this.renderer);
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.enableDamping = false;
+    this.controls.minDistance = 0.15;
+    this.controls.maxDistance = 25;
+    this.controls.addEventListener("change", () => {
+      this.wake();
+    });
+    this.person.visible = false;
+    this.scene.add(this.person, this.borders.group);
+    const draw = () => {
+      if (!this.running) return;
+      if (this.dirty) this.draw();
+      requestAnimationFrame(draw);
+    };
+    requestAnimationFrame(draw);
+  }
+
+  /** Draw again at the next opportunity. */
+  wake(): void {
+    this.dirty = true;
+  }
+
+  setBackground(colour: string): void {
+    this.scene.background = new Color(colour);
+    this.wake();
+  }
+
+  resize(width: number, height: number): void {
+    this.renderer.setSize(width, height, false);
+    this.wake();
+  }
+
+  /** Side by side when 2. */
+  setPanes(count: number): void {
+    this.panes = Math.max(1, count);
+    this.wake();
+  }
+
+  putBody(name: string, kind: keyof typeof BODY, triangles: Uint32Array, rest: Float32Array): void {
+    this.dropBody(name);
+    const surface = new Surface(triangles, rest);
+    const mesh = new Mesh(surface.geometry, new MeshStandardMaterial({ color: BODY[kind], roughness: 0.95 }));
+    mesh.name = `body ${name}`;
+    mesh.castShadow = kind !== "set piece" || surfaceHeight(rest) > 0.05;
+    mesh.receiveShadow = true;
+    this.bodies.set(name, { surface, kind });
+    this.scene.add(mesh);
+    this.wake();
+  }
+
+  moveBody(name: string, positions: Float32Array): void {
+    if (this.bodies.get(name)?.surface.show(positions)) {
+      if (this.bodies.get(name)?.kind === "character") this.lightCharacter();
+      this.wake();
+    }
+  }
+
+  dropBody(name: string): void {
+    this.drop(`body ${name}`);
+    this.bodies.get(name)?.surface.dispose();
+    this.bodies.delete(name);
+  }
+
+  bodyNames(): string[] {
+    return [...this.bodies.keys()];
+  }
+
+  putCloth(key: string, dye: number, pane: number, triangles: Uint32Array, rest: Float32Array): void {
+    this.dropCloth(key);
+    const tones = DYES[dye % DYES.length] as Tones;
+    const surface = new Surface(triangles, rest);
+    const mesh = new Mesh(surface.geometry, clothMaterial(tones));
+    mesh.name = `cloth ${key}`;
+    mesh.castShadow = true;
+    mesh.receiveShadow = true;
+    this.cloths.set(key, { surface, mesh, tones, pane });
+    this.scene.add(mesh);
+    applyLook(mesh.material, this.look, tones);
+    this.wake();
+  }
+
+  moveCloth(key: string, positions: Float32Array): void {
+    if (this.cloths.get(key)?.surface.show(positions)) this.wake();
+  }
+
+  /** Cloth that is not there at this frame is not drawn. */
+  showCloth(key: string, visible: boolean): void {
+    const cloth = this.cloths.get(key);
+    if (cloth === undefined || cloth.mesh.userData.absent === !visible) return;
+    cloth.mesh.userData.absent = !visible;
+    this.wake();
+  }
+
+  dropCloth(key: string): void {
+    this.drop(`cloth ${key}`);
+    this.cloths.get(key)?.surface.dispose();
+    this.cloths.delete(key);
+  }
+
+  clothKeys(): string[] {
+    return [...this.cloths.keys()];
+  }
+
+  clothPoints(key: string): Float32Array | null {
+    return this.cloths.get(key)?.surface.points ?? null;
+  }
+
+  setLook(look: Look): void {
+    this.look = look;
+    for (const { mesh, tones, surface } of this.cloths.values()) {
+      applyLook(mesh.material, look, tones);
+      if (look !== "stretch" && look !== "closeness") surface.colour(null);
+    }
+    this.wake();
+  }
+
+  /** Colour a cloth by values: undyed at `low`, indigo at `high`. */
+  shade(key: string, values: Float32Array, low: number, high: number): void {
+    const cloth = this.cloths.get(key);
+    if (cloth === undefined || values.length !== cloth.surface.count) return;
+    const colour = new Color();
+    cloth.surface.colour((vertex, out, at) => {
+      const [r, g, b] = ramp(((values[vertex] as number) - low) / (high - low));
+      colour.setRGB(r, g, b, SRGBColorSpace);
+      out[at] = colour.r;
+      out[at + 1] = colour.g;
+      out[at + 2] = colour.b;
+    });
+    this.wake();
+  }
+
+  showPerson(visible: boolean): void {
+    this.person.visible = visible;
+    const box = this.characterBox();
+    this.person.position.set(box.min.x - 0.3, Math.max(0, box.min.y), (box.min.z + box.max.z) / 2);
+    this.wake();
+  }
+
+  /** Look from a card's direction at everything that matters: characters and cloth, else all. */
+  view(card: View): void {
+    const box = this.subject();
+    const centre = box.getCenter(new Vector3());
+    const size = box.getSize(new Vector3());
+    const half = Math.max(size.y, Math.hypot(size.x, size.z) * 0.72) / 2;
+    const distance = (half * 1.28) / Math.tan((this.camera.fov * Math.PI) / 360);
+    this.controls.target.copy(centre);
+    this.camera.position.copy(centre).addScaledVector(DIRECTIONS[card].clone().normalize(), distance);
+    this.camera.near = distance / 100;
+    this.camera.far = distance * 12 + 10;
+    this.controls.update();
+    this.lightCharacter();
+    this.wake();
+  }
+
+  /** Turn the camera by angles (radians) or move it nearer by a factor, from the keyboard. */
+  nudge(turn: number, tilt: number, nearer: number): void {
+    const offset = this.camera.position.clone().sub(this.controls.target);
+    offset.applyAxisAngle(new Vector3(0, 1, 0), turn);
+    const across = new Vector3(0, 1, 0).cross(offset).normalize();
+    offset.applyAxisAngle(across, tilt).multiplyScalar(nearer);
+    this.camera.position.copy(this.controls.target).add(offset);
+    this.controls.update();
+    this.wake();
+  }
+
+  /** The ray under a place on the canvas, in shares of its size from the upper left. */
+  ray(x: number, y: number): Ray {
+    const within = (x * this.panes) % 1;
+    this.camera.aspect = this.paneAspect();
+    this.camera.updateProjectionMatrix();
+    this.raycaster.setFromCamera(new Vector2(2 * within - 1, 1 - 2 * y), this.camera);
+    const { origin, direction } = this.raycaster.ray;
+    return { origin: origin.toArray(), direction: direction.toArray() };
+  }
+
+  dispose(): void {
+    this.running = false;
+    this.controls.dispose();
+    for (const name of this.bodyNames()) this.dropBody(name);
+    for (const key of this.clothKeys()) this.dropCloth(key);
+    this.renderer.dispose();
+  }
+
+  private draw(): void {
+    this.dirty = false;
+    const size = this.renderer.getSize(new Vector2());
+    this.camera.aspect = this.paneAspect();
+    this.camera.updateProjectionMatrix();
+    this.renderer.setScissorTest(this.panes > 1);
+    const width = size.x / this.panes;
+    const toCamera = this.camera.position.clone().sub(this.person.position);
+    this.person.rotation.y = Math.atan2(toCamera.x, toCamera.z);
+    for (let pane = 0; pane < this.panes; pane += 1) {
+      for (const cloth of this.cloths.values()) {
+        cloth.mesh.visible = cloth.pane === pane && cloth.mesh.userData.absent !== true;
+      }
+      this.renderer.setViewport(pane * width, 0, width, size.y);
+      this.renderer.setScissor(pane * width, 0, width, size.y);
+      this.renderer.render(this.scene, this.camera);
+    }
+  }
+
+  private paneAspect(): number {
+    const size = this.renderer.getSize(new Vector2());
+    return size.x / this.panes / Math.max(1, size.y);
+  }
+
+  private drop(name: string): void {
+    const found = this.scene.getObjectByName(name);
+    if (found instanceof Mesh) {
+      this.scene.remove(found);
+      (found.material as MeshStandardMaterial).dispose();
+    }
+    this.wake();
+  }
+
+  private characterBox(): Box3 {
+    const box = new Box3();
+    for (const { surface, kind } of this.bodies.values()) {
+      if (kind === "character") box.union(boxOf(surface.points));
+    }
+    return box.isEmpty() ? this.subject() : box;
+  }
+
+  private subject(): Box3 {
+    const box = new Box3();
+    for (const { surface, kind } of this.bodies.values()) {
+      if (kind === "character") box.union(boxOf(surface.points));
+    }
+    for (const { surface, mesh } of this.cloths.values()) {
+      if (mesh.userData.absent !== true) box.union(boxOf(surface.points));
+    }
+    if (this.person.visible) box.union(new Box3().setFromObject(this.person));
+    if (box.isEmpty()) for (const { surface } of this.bodies.values()) box.union(boxOf(surface.points));
+    return box.isEmpty() ? new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5)) : box;
+  }
+
+  private lightCharacter(): void {
+    const box = this.subject();
+    const centre = box.getCenter(new Vector3());
+    const size = box.getSize(new Vector3());
+    this.light.showFloor(![...this.bodies.values()].some((body) => body.kind === "set piece"));
+    this.light.follow(centre.x, Math.min(0, box.min.y), centre.z, Math.max(0.9, 0.75 * size.length()));
+  }
+}
+
+function boxOf(points: Float32Array): Box3 {
+  return new Box3().setFromArray(points as unknown as number[]);
+}
+
+function surfaceHeight(rest: Float32Array): number {
+  const box = boxOf(rest);
+  return box.max.y - Math.max(0, box.min.y);
+}

@@ -1,0 +1,202 @@
+/** The server's things, cached; every change of them goes through here. */
+import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
+import {
+  api,
+  type Delivery,
+  type DeliveryAsk,
+  got,
+  Problem,
+  type Reading,
+  type Shot,
+  type ShotLine,
+  type Take,
+  type TakePulse,
+  type Workroom,
+} from "../api/client";
+import type { Edit } from "../domain/edits";
+import { notify } from "./room";
+
+export const client = new QueryClient({
+  defaultOptions: { queries: { retry: (count, error) => count < 2 && isAway(error), staleTime: 30_000 } },
+});
+
+function isAway(error: unknown): boolean {
+  return error instanceof Problem && (error.status === 0 || error.status === 503);
+}
+
+export const keys = {
+  shots: ["shots"] as const,
+  shot: (id: number) => ["shot", id] as const,
+  reading: (id: number, revision: number) => ["reading", id, revision] as const,
+  takes: (id: number) => ["takes", id] as const,
+  pulse: (take: number) => ["pulse", take] as const,
+  deliveries: (id: number) => ["deliveries", id] as const,
+  workroom: ["workroom"] as const,
+};
+
+export function useShots() {
+  return useQuery({ queryKey: keys.shots, queryFn: () => got<ShotLine[]>(api.GET("/api/shots")) });
+}
+
+export function useShot(id: number | null) {
+  return useQuery({
+    queryKey: keys.shot(id ?? 0),
+    enabled: id !== null,
+    queryFn: () => got<Shot>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id ?? 0 } } })),
+  });
+}
+
+export function useReading(shot: Shot | undefined) {
+  return useQuery({
+    queryKey: keys.reading(shot?.id ?? 0, shot?.revision ?? 0),
+    enabled: shot !== undefined,
+    staleTime: Infinity,
+    queryFn: () =>
+      got<Reading>(
+        api.GET("/api/shots/{shot_id}/revisions/{number}/reading", {
+          params: { path: { shot_id: shot?.id ?? 0, number: shot?.revision ?? 0 } },
+        }),
+      ),
+  });
+}
+
+export function useTakes(shot: number | null) {
+  return useQuery({
+    queryKey: keys.takes(shot ?? 0),
+    enabled: shot !== null,
+    queryFn: () => got<Take[]>(api.GET("/api/shots/{shot_id}/takes", { params: { path: { shot_id: shot ?? 0 } } })),
+  });
+}
+
+export function usePulse(take: number | undefined) {
+  return useQuery({
+    queryKey: keys.pulse(take ?? 0),
+    enabled: take !== undefined,
+    queryFn: () => got<TakePulse>(api.GET("/api/takes/{take_id}/pulse", { params: { path: { take_id: take ?? 0 } } })),
+  });
+}
+
+export function useDeliveries(shot: number | null) {
+  return useQuery({
+    queryKey: keys.deliveries(shot ?? 0),
+    enabled: shot !== null,
+    queryFn: () => got<Delivery[]>(api.GET("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot ?? 0 } } })),
+  });
+}
+
+export function useWorkroom() {
+  return useQuery({
+    queryKey: keys.workroom,
+    refetchInterval: 4000,
+    retry: false,
+    queryFn: () => got<Workroom>(api.GET("/api/workroom")),
+  });
+}
+
+/** Say what went wrong; a shot that somebody else changed is fetched anew. */
+export function complain(error: unknown): void {
+  if (!(error instanceof Problem)) {
+    notify(error instanceof Error ? error.message : "something went wrong", "Try again", true);
+    return;
+  }
+  notify(error.message, error.remedy, true);
+  if (error.status === 409) void client.invalidateQueries();
+}
+
+function keepShot(shot: Shot): void {
+  client.setQueryData(keys.shot(shot.id), shot);
+  void client.invalidateQueries({ queryKey: keys.takes(shot.id) });
+}
+
+export function useEdit(shot: Shot) {
+  return useMutation({
+    mutationFn: ({ edit, uploads }: { edit: Edit; uploads?: Record<string, string> }) =>
+      got<Shot>(
+        api.PUT("/api/shots/{shot_id}", {
+          params: { path: { shot_id: shot.id } },
+          body: { seen: shot.revision, said: edit.said, document: edit.document, uploads: uploads ?? {} },
+        }),
+      ),
+    onSuccess: keepShot,
+    onError: complain,
+  });
+}
+
+export function useStepBack(shot: Shot | undefined, way: "undo" | "redo") {
+  return useMutation({
+    mutationFn: () =>
+      got<Shot>(
+        api.POST(`/api/shots/{shot_id}/${way}` as "/api/shots/{shot_id}/undo", {
+          params: { path: { shot_id: shot?.id ?? 0 } },
+          body: { seen: shot?.revision ?? 0 },
+        }),
+      ),
+    onSuccess: keepShot,
+    onError: complain,
+  });
+}
+
+function afterTake(shot: number) {
+  return () => client.invalidateQueries({ queryKey: keys.takes(shot) });
+}
+
+export function useRun(shot: Shot) {
+  return useMutation({
+    mutationFn: (ask: { name: string | null; patience: "first-look" | "working" | "final" }) =>
+      got<Take>(
+        api.POST("/api/shots/{shot_id}/takes", {
+          params: { path: { shot_id: shot.id } },
+          body: { seen: shot.revision, first: null, last: null, ...ask },
+        }),
+      ),
+    onSuccess: afterTake(shot.id),
+    onError: complain,
+  });
+}
+
+export type TakeDeed =
+  | { do: "stop" }
+  | { do: "delete" }
+  | { do: "go-on"; last: number | null }
+  | { do: "rename"; name: string };
+
+export function useTakeDeed(shot: number) {
+  return useMutation({
+    mutationFn: async ({ take, deed }: { take: number; deed: TakeDeed }): Promise<void> => {
+      const params = { path: { take_id: take } };
+      switch (deed.do) {
+        case "stop":
+          await got(api.POST("/api/takes/{take_id}/stop", { params }));
+          break;
+        case "delete":
+          await got(api.DELETE("/api/takes/{take_id}", { params }));
+          break;
+        case "go-on":
+          await got(api.POST("/api/takes/{take_id}/go-on", { params, body: { last: deed.last } }));
+          break;
+        case "rename":
+          await got(api.PATCH("/api/takes/{take_id}", { params, body: { name: deed.name } }));
+      }
+    },
+    onSuccess: afterTake(shot),
+    onError: complain,
+  });
+}
+
+export function useDeliver(shot: number) {
+  return useMutation({
+    mutationFn: ({ take, ask }: { take: number; ask: DeliveryAsk }) =>
+      got<Delivery>(api.POST("/api/takes/{take_id}/deliveries", { params: { path: { take_id: take } }, body: ask })),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.deliveries(shot) }),
+    onError: complain,
+  });
+}
+
+export function useDropDelivery(shot: number) {
+  return useMutation({
+    mutationFn: (delivery: number) =>
+      got(api.DELETE("/api/deliveries/{delivery_id}", { params: { path: { delivery_id: delivery } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: keys.deliveries(shot) }),
+    onError: complain,
+  });
+}

@@ -1,0 +1,62 @@
+/** What the person at this page is doing: the bench, the frame, the look. The shot itself lives on the server. */
+import { create } from "zustand";
+import type { Bench } from "../domain/thread";
+
+export type Look = "cloth" | "threads" | "stretch" | "closeness" | "inside";
+export type View = "front" | "back" | "three-quarter" | "side";
+export type Theme = "daylight" | "dimmed";
+
+export interface Room {
+  shot: number | null;
+  bench: Bench;
+  frame: number;
+  playing: boolean;
+  loop: [number, number] | null;
+  look: Look;
+  view: View;
+  /** Rises with every press on a view card, so that pressing the same one again turns back to it. */
+  viewPressed: number;
+  /** Takes on the stage, one or two, left first; without any the garments stand as they were made. */
+  shown: number[];
+  garment: string | null;
+  litBorder: number | null;
+  chosenBorder: number | null;
+  rings: number;
+  theme: Theme;
+  sheet: boolean;
+  notice: { text: string; remedy: string; bad: boolean } | null;
+  set(change: Partial<Omit<Room, "set">>): void;
+}
+
+function rememberedTheme(): Theme {
+  try {
+    return window.localStorage.getItem("theme") === "dimmed" ? "dimmed" : "daylight";
+  } catch {
+    return "daylight";
+  }
+}
+
+export const useRoom = create<Room>((set) => ({
+  shot: null,
+  bench: "cast",
+  frame: 0,
+  playing: false,
+  loop: null,
+  look: "cloth",
+  view: "three-quarter",
+  viewPressed: 0,
+  shown: [],
+  garment: null,
+  litBorder: null,
+  chosenBorder: null,
+  rings: 0,
+  theme: rememberedTheme(),
+  sheet: false,
+  notice: null,
+  set,
+}));
+
+/** Tell the person something, with what to do about it. */
+export function notify(text: string, remedy = "", bad = false): void {
+  useRoom.getState().set({ notice: { text, remedy, bad } });
+}

@@ -1,0 +1,106 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import IconButton from "@mui/material/IconButton";
+import MenuItem from "@mui/material/MenuItem";
+import Select from "@mui/material/Select";
+import Typography from "@mui/material/Typography";
+import type { Shot, ShotLine, Workroom } from "../api/client";
+import { bytes } from "../domain/words";
+import { useStepBack } from "../state/queries";
+import { useRoom } from "../state/room";
+import { NeedleMark } from "./NeedleMark";
+
+export interface HeaderProps {
+  shots: ShotLine[];
+  shot: Shot | undefined;
+  workroom: Workroom | undefined;
+  open(id: number): void;
+}
+
+/** The top line: which shot, what can be taken back, how the house is. */
+export function Header({ shots, shot, workroom, open }: HeaderProps) {
+  const theme = useRoom((room) => room.theme);
+  const set = useRoom((room) => room.set);
+  const undo = useStepBack(shot, "undo");
+  const redo = useStepBack(shot, "redo");
+  return (
+    <Box component="header" sx={{ gridColumn: "1 / -1", display: "flex", alignItems: "center", gap: 1.25, px: 2, borderBottom: 1, borderColor: "divider", minWidth: 0 }}>
+      <NeedleMark />
+      <Typography component="h1" sx={{ fontSize: 14.5, fontWeight: 600, whiteSpace: "nowrap" }}>
+        Patient Needle
+      </Typography>
+      {shot !== undefined && (
+        <>
+          <Select
+            variant="standard"
+            disableUnderline
+            value={shot.id}
+            inputProps={{ "aria-label": "Shot" }}
+            onChange={(event) => {
+              open(event.target.value);
+            }}
+            sx={{ fontSize: 13.5, ml: 1 }}
+          >
+            {shots.map((one) => (
+              <MenuItem key={one.id} value={one.id}>
+                {one.name}
+              </MenuItem>
+            ))}
+          </Select>
+          <Typography className="figure" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
+            {shot.document.frames[0]}–{shot.document.frames[1]} · {shot.document.frame_rate ?? 24}/s
+          </Typography>
+          <Button
+            disabled={shot.undo_said === null || undo.isPending}
+            title={shot.undo_said === null ? "Nothing to undo" : `Undo: ${shot.undo_said}`}
+            onClick={() => {
+              undo.mutate();
+            }}
+          >
+            Undo
+          </Button>
+          <Button
+            disabled={shot.redo_said === null || redo.isPending}
+            title={shot.redo_said === null ? "Nothing to redo" : `Redo: ${shot.redo_said}`}
+            onClick={() => {
+              redo.mutate();
+            }}
+          >
+            Redo
+          </Button>
+          <Button href={`/api/shots/${shot.id}/export`} title="The shot and its files as one zip, for ./needle sim or another workroom">
+            Export
+          </Button>
+        </>
+      )}
+      <Box sx={{ flex: 1 }} />
+      {workroom !== undefined && (
+        <Typography sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
+          {workroom.working > 0 ? `${workroom.working} at work` : "workers idle"} · {bytes(workroom.bytes_used)} kept
+        </Typography>
+      )}
+      <Button
+        aria-pressed={theme === "dimmed"}
+        title="Change between daylight and a dimmed room"
+        onClick={() => {
+          const next = theme === "dimmed" ? "daylight" : "dimmed";
+          window.localStorage.setItem("theme", next);
+          set({ theme: next });
+        }}
+      >
+        {theme === "dimmed" ? "Daylight" : "Dim"}
+      </Button>
+      <IconButton
+        size="small"
+        color="primary"
+        aria-label="Keys and gestures"
+        onClick={() => {
+          set({ sheet: true });
+        }}
+        sx={{ fontSize: 15, width: 28, height: 28 }}
+      >
+        ?
+      </IconButton>
+    </Box>
+  );
+}

@@ -1,0 +1,265 @@
+import Box from "@mui/material/Box";
+import IconButton from "@mui/material/IconButton";
+import { useTheme } from "@mui/material/styles";
+import Typography from "@mui/material/Typography";
+import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import type { FramePulse, Reading, Shot, Take } from "../api/client";
+import { firstSimulated } from "../domain/edits";
+import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
+import { span } from "../domain/words";
+import { usePulse } from "../state/queries";
+import { useRoom } from "../state/room";
+
+const LEFT = 158;
+const HEIGHT = 150;
+const EDGE = 92; // upper edge of the tape itself
+
+export interface TapeProps {
+  shot: Shot;
+  reading: Reading | undefined;
+  take: Take | undefined;
+}
+
+/** The time strip: frames as marks on a tailor's measuring tape, with the shot's pulse above. */
+export function Tape({ shot, reading, take }: TapeProps) {
+  const box = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(1100);
+  const frame = useRoom((room) => room.frame);
+  const set = useRoom((room) => room.set);
+  useEffect(() => {
+    const watcher = new ResizeObserver(([entry]) => {
+      if (entry) setWidth(entry.contentRect.width);
+    });
+    if (box.current) watcher.observe(box.current);
+    return () => {
+      watcher.disconnect();
+    };
+  }, []);
+  const first = firstSimulated(shot.document);
+  const last = Math.max(shot.document.frames[1], take?.last ?? 0);
+  const scale: TapeScale = useMemo(() => ({ first, last, left: 14, right: width - 18 }), [first, last, width]);
+
+  const scrub = (event: PointerEvent<HTMLElement>) => {
+    const x = event.clientX - event.currentTarget.getBoundingClientRect().left;
+    set({ frame: frameAt(scale, x), playing: false });
+  };
+  const keyed = (event: KeyboardEvent) => {
+    const step = { ArrowLeft: -1, ArrowRight: 1, PageUp: -10, PageDown: 10 }[event.key];
+    const to = event.key === "Home" ? first : event.key === "End" ? last : step === undefined ? null : frame + step;
+    if (to === null) return;
+    event.preventDefault();
+    event.stopPropagation();
+    set({ frame: Math.min(last, Math.max(first, to)), playing: false });
+  };
+
+  return (
+    <Box component="footer" sx={{ gridColumn: "1 / -1", display: "grid", gridTemplateColumns: `${LEFT}px 1fr`, height: HEIGHT, borderTop: 1, borderColor: "divider", bgcolor: "background.default" }}>
+      <Transport shot={shot} first={first} last={last} />
+      <Box
+        ref={box}
+        role="slider"
+        tabIndex={0}
+        aria-label="Frame"
+        aria-valuemin={first}
+        aria-valuemax={last}
+        aria-valuenow={frame}
+        onKeyDown={keyed}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          scrub(event);
+        }}
+        onPointerMove={(event) => {
+          if (event.buttons > 0) scrub(event);
+        }}
+        sx={{ cursor: "ew-resize", touchAction: "none", minWidth: 0, overflow: "hidden" }}
+      >
+        <TapeDrawing shot={shot} reading={reading} take={take} scale={scale} frame={frame} width={width} />
+      </Box>
+    </Box>
+  );
+}
+
+function Transport({ shot, first, last }: { shot: Shot; first: number; last: number }) {
+  const frame = useRoom((room) => room.frame);
+  const playing = useRoom((room) => room.playing);
+  const loop = useRoom((room) => room.loop);
+  const set = useRoom((room) => room.set);
+  const shotOnly = loop !== null;
+  return (
+    <Box sx={{ pl: 2, pt: 1.2, position: "relative" }}>
+      {["Body speed", "Worst stretch", "Snags"].map((name) => (
+        <Typography key={name} sx={{ fontSize: 12, height: 26, color: "text.secondary" }}>
+          {name}
+        </Typography>
+      ))}
+      <Box sx={{ display: "flex", alignItems: "center", gap: 0.5, mt: 0.6 }}>
+        <Typography className="figure" sx={{ fontSize: 20, minWidth: 56 }} aria-live="off">
+          {frame}
+        </Typography>
+        <IconButton
+          size="small"
+          color="primary"
+          aria-label={playing ? "Pause" : "Play"}
+          onClick={() => {
+            const start = !playing && frame >= (loop?.[1] ?? last) ? (loop?.[0] ?? first) : frame;
+            set({ playing: !playing, frame: start });
+          }}
+        >
+          <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden>
+            {playing ? <path d="M4 3h3.5v12H4zM10.5 3H14v12h-3.5z" fill="currentColor" /> : <path d="M4 2.5v13l11-6.5z" fill="currentColor" />}
+          </svg>
+        </IconButton>
+      </Box>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+        <Typography className="figure" sx={{ fontSize: 11.5, color: "text.secondary" }}>
+          {shot.document.frame_rate ?? 24}/s
+        </Typography>
+        <Box
+          component="button"
+          type="button"
+          aria-pressed={shotOnly}
+          onClick={() => {
+            set({ loop: shotOnly ? null : shot.document.frames, frame: shotOnly ? frame : Math.max(frame, shot.document.frames[0]) });
+          }}
+          sx={{ all: "unset", cursor: "pointer", fontSize: 11.5, color: "primary.main", textDecoration: "underline", "&:focus-visible": { outline: 2 } }}
+        >
+          {shotOnly ? "loops the shot" : "loops with run-in"}
+        </Box>
+      </Box>
+    </Box>
+  );
+}
+
+interface DrawingProps extends TapeProps {
+  scale: TapeScale;
+  frame: number;
+  width: number;
+}
+
+function TapeDrawing({ shot, reading, take, scale, frame, width }: DrawingProps) {
+  const c = useTheme().cloth;
+  const pulse = usePulse(take?.id).data;
+  const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
+  const speeds = (reading?.pulse.body_speed ?? []).map((value, k) => ({ frame: (reading?.pulse.first ?? 0) + k, value }));
+  const start = shot.document.frames[0];
+  const x = (at: number) => xOf(scale, at);
+  return (
+    <svg width={width} height={HEIGHT} role="presentation" style={{ display: "block" }}>
+      <path d={lane(scale, speeds, Math.max(1, ...speeds.map((s) => s.value)), 36, 24)} fill="none" stroke={c.indigo} strokeWidth="1.5" />
+      <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), 0.1, 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
+      <Snags frames={frames} scale={scale} />
+      <rect x={x(scale.first)} y={EDGE} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
+      <rect x={x(scale.first)} y={EDGE} width={Math.max(0, x(start) - x(scale.first))} height="38" fill={c.runIn} />
+      <Marks scale={scale} />
+      {spans(frames.map((f) => f.frame)).map(([a, b]) => (
+        <path key={a} d={`M${x(a)} ${EDGE + 3.5} H${x(b)}`} stroke={c.indigo} strokeWidth="3" strokeDasharray="9 5" />
+      ))}
+      <Captions shot={shot} take={take} scale={scale} frames={frames.length} />
+      <path d={`M${x(frame)} 12 V${EDGE + 38}`} stroke={c.ink} strokeWidth="1.4" />
+      <path d={`M${x(frame) - 6} 5 h12 l-6 9z`} fill={c.ink} />
+    </svg>
+  );
+}
+
+function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
+  const c = useTheme().cloth;
+  const kinds: readonly [keyof FramePulse, string, number][] = [
+    ["in_the_body", "in a collider", 69],
+    ["pinched", "pinched", 75],
+    ["through_itself", "through itself", 81],
+  ];
+  return (
+    <>
+      {kinds.map(([key, said, y]) => {
+        const runs = spans(frames.filter((f) => (f[key] as number) > 0).map((f) => f.frame));
+        const light = key === "through_itself";
+        return runs.map(([a, b], index) => (
+          <g key={`${key} ${a}`}>
+            <rect x={xOf(scale, a) - 2} y={y} width={xOf(scale, b) - xOf(scale, a) + 4} height="4.5" rx="2.2" fill={light ? "none" : c.madder} stroke={c.madder} strokeWidth="1">
+              <title>{`${said}, frames ${a} to ${b}`}</title>
+            </rect>
+            {index === runs.length - 1 && (
+              <text x={Math.min(xOf(scale, b) + 7, scale.right - 76)} y={y + 6} fontSize="11" fill={c.madder} stroke={c.calico} strokeWidth="3" paintOrder="stroke">
+                {said}
+              </text>
+            )}
+          </g>
+        ));
+      })}
+    </>
+  );
+}
+
+function Marks({ scale }: { scale: TapeScale }) {
+  const c = useTheme().cloth;
+  const step = figureStep(scale);
+  const each = (scale.right - scale.left) / Math.max(1, scale.last - scale.first);
+  const marks = [];
+  for (let at = scale.first; at <= scale.last; at += 1) {
+    const big = (((at - 1) % 10) + 10) % 10 === 0;
+    const middle = (((at - 1) % 5) + 5) % 5 === 0;
+    if (each < 3 && !middle) continue;
+    marks.push(<path key={at} d={`M${xOf(scale, at)} ${EDGE + 38} v${big ? -16 : middle ? -11 : -7}`} stroke={c.tapeInk} strokeWidth={big ? 1.2 : 0.8} />);
+    if ((((at - 1) % step) + step) % step === 0 && xOf(scale, at) < scale.right - 30) {
+      marks.push(
+        <text key={`t${at}`} x={xOf(scale, at) + 3} y={EDGE + 20} fontSize="10.5" fontFamily='"IBM Plex Mono", monospace' fill={c.tapeInk}>
+          {at}
+        </text>,
+      );
+    }
+  }
+  return <>{marks}</>;
+}
+
+function Captions({ shot, take, scale, frames }: { shot: Shot; take: Take | undefined; scale: TapeScale; frames: number }) {
+  const c = useTheme().cloth;
+  const start = xOf(scale, shot.document.frames[0]);
+  const run = shot.document.run_in ?? { settle: 10, move: 30 };
+  const runSaid = `run-in: settle ${run.settle}, move ${run.move}`;
+  const made =
+    take === undefined
+      ? ""
+      : take.state === "running" && take.seconds_per_frame !== null
+        ? `${take.name}: ${take.seconds_per_frame.toFixed(2)} s a frame, ${span(take.seconds_left ?? 0)} left`
+        : frames > 0
+          ? `${take.name}: ${frames} frames cached`
+          : `${take.name}: nothing cached yet`;
+  const y = EDGE + 52;
+  return (
+    <>
+      {start - scale.left > 150 && (
+        <text x={scale.left + 2} y={y} fontSize="11" fill={c.softInk}>
+          {runSaid}
+        </text>
+      )}
+      <text x={start + 2} y={y} fontSize="11" fill={c.softInk}>
+        {start - scale.left > 150 ? "shot" : `shot (${runSaid})`}
+      </text>
+      <text x={scale.right} y={y} fontSize="11" fill={c.indigo} textAnchor="end">
+        {made}
+      </text>
+    </>
+  );
+}
+
+/** Over all garments: per frame the worst of each figure. */
+export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
+  const out = new Map<number, FramePulse>();
+  for (const beat of Object.values(garments).flat()) {
+    const known = out.get(beat.frame);
+    out.set(
+      beat.frame,
+      known === undefined
+        ? beat
+        : {
+            ...known,
+            stretch: Math.max(known.stretch, beat.stretch),
+            in_the_body: known.in_the_body + beat.in_the_body,
+            through_itself: known.through_itself + beat.through_itself,
+            pinched: known.pinched + beat.pinched,
+            milliseconds: known.milliseconds + beat.milliseconds,
+          },
+    );
+  }
+  return [...out.values()].sort((a, b) => a.frame - b.frame);
+}
