@@ -17,7 +17,7 @@ export function PaneNotes({ shot, shown }: { shot: Shot; shown: Take[] }) {
   return (
     <>
       {takes.map((take, pane) => (
-        <TakeNote key={take.id} take={take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} />
+        <TakeNote key={take.id} take={take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} width={`${92 / takes.length}%`} />
       ))}
       {takes.length > 1 && (
         <Box aria-hidden sx={{ position: "absolute", top: 0, bottom: 0, left: "50%", width: "1px", bgcolor: "divider" }} />
@@ -41,7 +41,7 @@ function MadeNote({ shot }: { shot: Shot }) {
   return <Typography sx={{ ...NOTE, left: 14 }}>{said}</Typography>;
 }
 
-function TakeNote({ take, left }: { take: Take; left: string }) {
+function TakeNote({ take, left, width }: { take: Take; left: string; width: string }) {
   const frame = useRoom((room) => room.frame);
   const pulse = usePulse(take.id).data;
   const garment = Object.keys(pulse?.garments ?? {})[0];
@@ -56,7 +56,7 @@ function TakeNote({ take, left }: { take: Take; left: string }) {
           ...(here.pinched > 0 ? [`${count(here.pinched, "vertex", "vertices")} pinched`] : []),
         ].join(" · ");
   return (
-    <Typography sx={{ ...NOTE, left, maxWidth: "46%" }}>
+    <Typography sx={{ ...NOTE, left, maxWidth: width }}>
       <b>{take.name}</b> · <span className="figure">{frame}</span> · {said}
     </Typography>
   );

@@ -61,8 +61,9 @@ export class Scenery {
     const base = `/api/shots/${description.shot}/revisions/${description.revision}`;
     this.setBodies(description, base);
     this.setCloths(description, base);
-    this.stage.setPanes(1 + Math.max(0, ...description.worn.map((worn) => worn.pane)));
-    this.show(this.frame);
+    const panes = 1 + Math.max(0, ...description.worn.map((worn) => worn.pane));
+    if (this.stage.setPanes(panes)) this.placed = false;
+    this.settle();
   }
 
   setLook(look: Look): void {

@@ -14,6 +14,7 @@ import {
   WebGLRenderer,
 } from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
+import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import { ramp } from "../domain/ramp";
 import type { Look, View } from "../state/room";
 import { Borders } from "./borders";
@@ -34,6 +35,7 @@ export const DYES: readonly Tones[] = [
   { outside: "#d9cfa6", inside: "#6f8f83" },
   { outside: "#b9877c", inside: "#7f93b8" },
 ];
+const CREASE = 0.6; // rad between faces from which their edge is drawn sharp
 const BODY = { character: "#b7aa97", prop: "#8a8378", "set piece": "#a3a09a" } as const;
 
 export interface Ray {
@@ -102,16 +104,20 @@ export class Stage {
     this.wake();
   }
 
-  /** Side by side when 2. */
-  setPanes(count: number): void {
+  /** Side by side when 2; says whether that is new. */
+  setPanes(count: number): boolean {
+    const changed = this.panes !== Math.max(1, count);
     this.panes = Math.max(1, count);
     this.wake();
+    return changed;
   }
 
   putBody(name: string, kind: keyof typeof BODY, triangles: Uint32Array, rest: Float32Array): void {
     this.dropBody(name);
     const surface = new Surface(triangles, rest);
-    const mesh = new Mesh(surface.geometry, new MeshStandardMaterial({ color: BODY[kind], roughness: 0.95 }));
+    // What was built with edges keeps them; a body is smooth all over.
+    const geometry = kind === "set piece" ? toCreasedNormals(surface.geometry, CREASE) : surface.geometry;
+    const mesh = new Mesh(geometry, new MeshStandardMaterial({ color: BODY[kind], roughness: 0.95 }));
     mesh.name = `body ${name}`;
     mesh.castShadow = kind !== "set piece" || surfaceHeight(rest) > 0.05;
     mesh.receiveShadow = true;
@@ -213,8 +219,9 @@ export class Stage {
     const box = this.subject();
     const centre = box.getCenter(new Vector3());
     const size = box.getSize(new Vector3());
-    const half = Math.max(size.y, Math.hypot(size.x, size.z) * 0.72) / 2;
-    const distance = (half * 1.28) / Math.tan((this.camera.fov * Math.PI) / 360);
+    const across = 0.5 * Math.hypot(size.x, size.z);
+    const half = Math.max(size.y / 2, (0.9 * across) / Math.min(1.25, this.paneAspect()));
+    const distance = (half * 1.28) / Math.tan((this.camera.fov * Math.PI) / 360) + 0.3 * across;
     this.controls.target.copy(centre);
     this.camera.position.copy(centre).addScaledVector(DIRECTIONS[card].clone().normalize(), distance);
     this.camera.near = distance / 100;
@@ -303,7 +310,8 @@ export class Stage {
       if (mesh.userData.absent !== true) box.union(boxOf(surface.points));
     }
     if (this.person.visible) box.union(new Box3().setFromObject(this.person));
-    if (box.isEmpty()) for (const { surface } of this.bodies.values()) box.union(boxOf(surface.points));
+    const peopled = [...this.bodies.values()].some((body) => body.kind === "character");
+    if (!peopled) for (const { surface } of this.bodies.values()) box.union(boxOf(surface.points));
     return box.isEmpty() ? new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5)) : box;
   }
 

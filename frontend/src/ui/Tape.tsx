@@ -6,7 +6,7 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useS
 import type { FramePulse, Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
-import { span } from "../domain/words";
+import { percent, span } from "../domain/words";
 import { usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 
@@ -54,7 +54,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
 
   return (
     <Box component="footer" sx={{ gridColumn: "1 / -1", display: "grid", gridTemplateColumns: `${LEFT}px 1fr`, height: HEIGHT, borderTop: 1, borderColor: "divider", bgcolor: "background.default" }}>
-      <Transport shot={shot} first={first} last={last} />
+      <Transport shot={shot} reading={reading} take={take} first={first} last={last} />
       <Box
         ref={box}
         role="slider"
@@ -79,7 +79,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
   );
 }
 
-function Transport({ shot, first, last }: { shot: Shot; first: number; last: number }) {
+function Transport({ shot, reading, take, first, last }: TapeProps & { first: number; last: number }) {
   const frame = useRoom((room) => room.frame);
   const playing = useRoom((room) => room.playing);
   const loop = useRoom((room) => room.loop);
@@ -87,11 +87,7 @@ function Transport({ shot, first, last }: { shot: Shot; first: number; last: num
   const shotOnly = loop !== null;
   return (
     <Box sx={{ pl: 2, pt: 1.2, position: "relative" }}>
-      {["Body speed", "Worst stretch", "Snags"].map((name) => (
-        <Typography key={name} sx={{ fontSize: 12, height: 26, color: "text.secondary" }}>
-          {name}
-        </Typography>
-      ))}
+      <LaneFigures reading={reading} take={take} frame={frame} />
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.5, mt: 0.6 }}>
         <Typography className="figure" sx={{ fontSize: 20, minWidth: 56 }} aria-live="off">
           {frame}
@@ -130,6 +126,39 @@ function Transport({ shot, first, last }: { shot: Shot; first: number; last: num
   );
 }
 
+/** The lanes' names, with their figures at the frame that is shown. */
+function LaneFigures({ reading, take, frame }: { reading: Reading | undefined; take: Take | undefined; frame: number }) {
+  const pulse = usePulse(take?.id).data;
+  const here = useMemo(() => worst(pulse?.garments ?? {}).find((one) => one.frame === frame), [pulse, frame]);
+  const speed = reading?.pulse.body_speed[frame - reading.pulse.first];
+  const lanes: readonly [string, string][] = [
+    ["Body speed", speed === undefined ? "" : `${speed.toFixed(1)}\u00a0m/s`],
+    ["Stretch", here === undefined ? "" : percent(here.stretch)],
+    ["Snags", here === undefined ? "" : snagsHere(here)],
+  ];
+  return (
+    <>
+      {lanes.map(([name, value]) => (
+        <Box key={name} sx={{ display: "flex", gap: 0.75, height: 26, fontSize: 12, whiteSpace: "nowrap" }}>
+          <Box component="span" sx={{ color: "text.secondary" }}>
+            {name}
+          </Box>
+          <span>{value}</span>
+        </Box>
+      ))}
+    </>
+  );
+}
+
+function snagsHere(here: FramePulse): string {
+  const kinds = [
+    here.in_the_body > 0 ? "in a collider" : "",
+    here.pinched > 0 ? "pinched" : "",
+    here.through_itself > 0 ? "through itself" : "",
+  ].filter((kind) => kind !== "");
+  return kinds.length === 0 ? "none" : kinds.length === 1 ? (kinds[0] ?? "") : `${kinds.length} kinds`;
+}
+
 interface DrawingProps extends TapeProps {
   scale: TapeScale;
   frame: number;
@@ -146,7 +175,7 @@ function TapeDrawing({ shot, reading, take, scale, frame, width }: DrawingProps)
   return (
     <svg width={width} height={HEIGHT} role="presentation" style={{ display: "block" }}>
       <path d={lane(scale, speeds, Math.max(1, ...speeds.map((s) => s.value)), 36, 24)} fill="none" stroke={c.indigo} strokeWidth="1.5" />
-      <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), 0.1, 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
+      <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), Math.max(0.03, ...frames.map((f) => f.stretch)), 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
       <Snags frames={frames} scale={scale} />
       <rect x={x(scale.first)} y={EDGE} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
       <rect x={x(scale.first)} y={EDGE} width={Math.max(0, x(start) - x(scale.first))} height="38" fill={c.runIn} />
@@ -173,17 +202,10 @@ function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
       {kinds.map(([key, said, y]) => {
         const runs = spans(frames.filter((f) => (f[key] as number) > 0).map((f) => f.frame));
         const light = key === "through_itself";
-        return runs.map(([a, b], index) => (
-          <g key={`${key} ${a}`}>
-            <rect x={xOf(scale, a) - 2} y={y} width={xOf(scale, b) - xOf(scale, a) + 4} height="4.5" rx="2.2" fill={light ? "none" : c.madder} stroke={c.madder} strokeWidth="1">
-              <title>{`${said}, frames ${a} to ${b}`}</title>
-            </rect>
-            {index === runs.length - 1 && (
-              <text x={Math.min(xOf(scale, b) + 7, scale.right - 76)} y={y + 6} fontSize="11" fill={c.madder} stroke={c.calico} strokeWidth="3" paintOrder="stroke">
-                {said}
-              </text>
-            )}
-          </g>
+        return runs.map(([a, b]) => (
+          <rect key={`${key} ${a}`} x={xOf(scale, a) - 2} y={y} width={xOf(scale, b) - xOf(scale, a) + 4} height="4.5" rx="2.2" fill={light ? "none" : c.madder} stroke={c.madder} strokeWidth="1">
+            <title>{`${said}, frames ${a} to ${b}`}</title>
+          </rect>
         ));
       })}
     </>

@@ -22,7 +22,7 @@ export function DeliveryPanel({ shot, delivery, take }: { shot: Shot; delivery: 
   const busy = delivery.state === "waiting" || delivery.state === "writing";
   return (
     <Panel label={delivery.file_name}>
-      <Typography sx={{ fontWeight: 600, fontSize: 13, overflowWrap: "anywhere" }}>{delivery.file_name}</Typography>
+      <Typography sx={{ fontWeight: 600, fontSize: 13, overflowWrap: "anywhere" }}>{delivery.file_name.replace(/_/g, "_\u200b")}</Typography>
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
         {delivery.take_name} · {when(delivery.made_at)}
         {delivery.bytes !== null && ` · ${bytes(delivery.bytes)}`}

@@ -13,8 +13,8 @@ import { UNITS } from "../cast/UnitFields";
 import { DeliveryPanel } from "./DeliveryPanel";
 
 const FORMATS = [
-  { value: "abc", name: "Alembic (.abc): mesh, groups and motion" },
-  { value: "pc2", name: "PC2 (.pc2): points only, the mesh apart" },
+  { value: "abc", name: "Alembic, mesh and motion" },
+  { value: "pc2", name: "PC2, points only" },
 ] as const;
 
 /** Write a take the way the next department wants it, and prove that it is right. */

@@ -27,7 +27,7 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
       <Running take={take} />
       {stretches.length > 0 && (
         <Typography sx={{ fontSize: 12.5 }}>
-          worst stretch <span className="figure">{percent(Math.max(...stretches))}</span>
+          worst stretch {percent(Math.max(...stretches))}
           {faults === "" ? ", no crossings" : `; ${faults}`}
         </Typography>
       )}
