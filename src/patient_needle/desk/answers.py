@@ -190,7 +190,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         "faults": {name: {"what": e.what, "where": e.where, "remedy": e.remedy} for name, e in faults.items()},
         "pulse": {
             "first": plan.first_simulated,
-            "body_speed": speeds(plan, tuple(opened.cast.values())) if sound and first <= last else [],
+            "body_speed": speeds(plan, tuple(opened.cast.values())) if first <= last else [],
         },
     }
 

@@ -79,13 +79,7 @@ class OpenShot:
         """
         member = self.member(name)
         staged = StagedMotion(member.motion, self.plan.run_in, self.plan.frames[0])
-        low, high = member.motion.span()
-        begin = self.plan.frames[0]
-        out = []
-        for frame in range(first, last + 1):
-            inside = float(min(max(frame, low), high)) if frame >= begin else float(frame)
-            out.append(staged.at(inside) if low <= begin <= high else member.motion.rest())
-        return np.stack(out)
+        return np.stack([staged.shown_at(frame) for frame in range(first, last + 1)])
 
 
 def read_open_shot(shot: ShotFile, folder: Path) -> OpenShot:

@@ -54,7 +54,7 @@ def _size() -> Response | None:
     if request.method not in ("PUT", "POST", "PATCH"):
         return None
     length, upload = request.content_length, request.mimetype == "application/octet-stream"
-    if upload and length is None:
+    if upload and length is None and "Transfer-Encoding" in request.headers:
         return problem(411, "the size of what is brought in is not said", remedy="Send a Content-Length")
     most = LARGEST_UPLOAD if upload else LARGEST_OTHER
     if length is not None and length > most:

@@ -95,9 +95,9 @@ def speeds(plan: ShotPlan, members: tuple[CastMember, ...]) -> list[float]:
     """The members' fastest point in m/s at each frame from the run-in's start on; 0 at the first."""
     staged = [StagedMotion(m.motion, plan.run_in, plan.frames[0]) for m in members if _moves(m)]
     out = [0.0]
-    before = [motion.at(plan.first_simulated) for motion in staged]
+    before = [motion.shown_at(plan.first_simulated) for motion in staged]
     for frame in range(plan.first_simulated + 1, plan.frames[1] + 1):
-        here = [motion.at(frame) for motion in staged]
+        here = [motion.shown_at(frame) for motion in staged]
         fastest = max((furthest(a, b) for a, b in zip(before, here, strict=True)), default=0.0)
         out.append(fastest * plan.frame_rate)
         before = here

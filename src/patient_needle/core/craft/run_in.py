@@ -27,6 +27,17 @@ class StagedMotion:
             return self.motion.rest()
         return self.motion.toward_first(self.first_frame, share)
 
+    def shown_at(self, frame: float) -> Points:
+        """Positions (n, 3) m at any frame at all, to look at before the shot is right.
+
+        Past the animation's end it stays as at the end; an animation that does not reach the shot's first
+        frame leaves the rest pose.
+        """
+        low, high = self.motion.span()
+        if not low <= self.first_frame <= high:
+            return self.motion.rest()
+        return self.at(min(frame, high))
+
 
 def run_in_share(run_in: RunIn, first_frame: int, frame: float) -> float:
     """How far from the rest pose (0) to the first frame (1) the run-in is at `frame`, eased at both ends."""

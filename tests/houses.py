@@ -1,0 +1,108 @@
+"""A database, a desk and an application for tests: the real ones, small and short-lived."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import signal
+import subprocess
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from apiflask import APIFlask
+
+from patient_needle.bootstrap import cluster
+from patient_needle.desk.client import Desk
+from patient_needle.desk.process import serve
+from patient_needle.formats.shot_file.parcel import read_folder
+from patient_needle.jobs.queue import prepare_queue
+from patient_needle.store import blobs, shots
+from patient_needle.store.session import Store
+from patient_needle.store.upgrade import upgrade
+from patient_needle.web.app import create_app
+from patient_needle.web.events import EventHub
+from patient_needle.web.services import Services
+
+DEMO = Path(__file__).parents[1] / "demo"
+MADE_WITH = {"versions": {"test": "1"}, "processor": "test", "engine": "test"}
+
+
+@contextlib.contextmanager
+def running_cluster(folder: Path) -> Iterator[str]:
+    """The address of a database server of its own."""
+    made = cluster.prepare(folder)
+    words, options = cluster.command(made)
+    with (folder / "log").open("wb") as log:
+        server = subprocess.Popen(words, stdout=log, stderr=log, **options)
+    try:
+        cluster.wait_until_open(made.port)
+        cluster.make_database(made)
+        yield made.url
+    finally:
+        server.send_signal(signal.SIGINT)  # without waiting for whoever is still connected
+        server.wait(20)
+
+
+def fresh(url: str) -> Store:
+    """A store on an empty, migrated database."""
+    store = Store(url)
+    with store.engine.begin() as connection:
+        connection.exec_driver_sql("drop schema public cascade; create schema public")
+    upgrade(store)
+    prepare_queue(store)
+    return store
+
+
+def short_flag(store: Store, last: int = 1006) -> int:
+    """The flag shot, two frames of run-in, in the store; returns its id."""
+    document, files = read_folder(DEMO / "flag" / "shot.json")
+    document |= {"frames": [1001, last], "run_in": {"settle": 2, "move": 0}}
+    with store.begin() as session:
+        return shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()}).id
+
+
+def flag_folder(folder: Path, last: int = 1006) -> Path:
+    """The same shot as files, for a headless run; returns the shot file."""
+    document, files = read_folder(DEMO / "flag" / "shot.json")
+    document |= {"frames": [1001, last], "run_in": {"settle": 2, "move": 0}}
+    folder.mkdir()
+    for name, data in files.items():
+        (folder / name).write_bytes(data)
+    (folder / "shot.json").write_text(json.dumps(document))
+    return folder / "shot.json"
+
+
+@dataclass
+class House:
+    """An application over a store and a desk that runs in a thread."""
+
+    app: APIFlask
+    store: Store
+    desk: Desk
+
+
+def house(store: Store, folder: Path, free: int = 1 << 40) -> House:
+    """Put one together."""
+    socket, key = folder / "desk", b"key of a test"
+    ready = threading.Event()
+    threading.Thread(target=serve, args=(store, socket, key, ready.set), daemon=True).start()
+    assert ready.wait(20)
+    desk = Desk(socket, key)
+    services = Services(store, desk, EventHub(store), folder / "static", "test", lambda: free)
+    app = create_app(services)
+    app.testing = False
+    return House(app, store, desk)
+
+
+def until(condition, seconds: float = 60.0, every: float = 0.05):
+    """Wait until `condition()` gives something true, and return it."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        found = condition()
+        if found:
+            return found
+        time.sleep(every)
+    raise AssertionError(f"it did not happen in {seconds:g} s")

@@ -1,0 +1,29 @@
+"""One database server for all integration tests; each test gets it empty."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.houses import fresh, house, running_cluster
+
+
+@pytest.fixture(scope="session")
+def database(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("cluster")
+    # The server's own account must be able to pass through.
+    for place in (folder, *folder.parents[:2]):
+        place.chmod(0o755)
+    with running_cluster(folder) as url:
+        yield url
+
+
+@pytest.fixture
+def store(database):
+    made = fresh(database)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def workroom(store, tmp_path):
+    return house(store, tmp_path)

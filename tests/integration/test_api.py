@@ -1,0 +1,322 @@
+"""The API over a real store and desk: what a caller asks, and what it is told when it asks wrongly."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+
+import numpy as np
+import pytest
+from sqlalchemy import text
+
+from patient_needle.bootstrap.headless import Request, simulate_shot
+from patient_needle.formats.pc2 import read_pc2
+from patient_needle.jobs.take_run import run_take
+from patient_needle.store import takes
+from patient_needle.web.app import create_app
+from patient_needle.web.events import EventHub
+from patient_needle.web.services import Services
+from tests.houses import DEMO, MADE_WITH, house, short_flag, until
+
+FLAG = DEMO / "flag"
+GARMENT = "signal flag"
+
+
+@pytest.fixture
+def caller(workroom):
+    return workroom.app.test_client()
+
+
+@pytest.fixture
+def shot(store):
+    return short_flag(store)
+
+
+def body(response, status=200):
+    assert response.status_code == status, response.get_data(as_text=True)
+    return response.get_json()
+
+
+def problem(response, status):
+    assert response.status_code == status, response.get_data(as_text=True)
+    assert response.content_type == "application/problem+json"
+    said = response.get_json()
+    assert said["status"] == status
+    assert said["title"]
+    return said
+
+
+def array(response):
+    assert response.status_code == 200, response.get_data(as_text=True)
+    shape = [int(v) for v in response.headers["X-Array-Shape"].split(",")]
+    return np.frombuffer(
+        response.data, "<" + {"float32": "f4", "uint32": "u4"}[response.headers["X-Array-Type"]]
+    ).reshape(shape)
+
+
+def bring_in(caller, name, data):
+    return caller.put(f"/api/shots/files/{name}", data=data, content_type="application/octet-stream")
+
+
+def test_a_shot_is_read_in_figures(caller, shot):
+    said = body(caller.get(f"/api/shots/{shot}/revisions/1/reading"))
+    assert said["faults"] == {}
+    assert said["cast"]["mast"]["first"] is None
+    assert (said["cast"]["yard"]["first"], said["cast"]["yard"]["last"]) == (1001, 1048)
+    flag = said["garments"][GARMENT]
+    assert (flag["vertices"], len(flag["borders"])) == (677, 1)
+    # The demo's flag is 0.56 m by 0.42 m.
+    assert flag["borders"][0]["length"] == pytest.approx(2 * (0.56 + 0.42), rel=0.02)
+    assert len(said["pulse"]["body_speed"]) == 1006 - 999 + 1
+
+
+def test_faults_are_named_without_ending_the_rest(caller, shot):
+    document = body(caller.get(f"/api/shots/{shot}"))["document"]
+    document["garments"][0]["unit"] = "cm"
+    document["frames"] = [1001, 1200]
+    edited = body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Wrong", "document": document}))
+    said = body(caller.get(f"/api/shots/{shot}/revisions/{edited['revision']}/reading"))
+    assert "its animation from 1001 to 1048" in said["faults"]["yard"]["what"]
+    assert said["garments"][GARMENT]["vertices"] == 677
+
+
+def test_meshes_and_motion_arrive_as_arrays(caller, shot):
+    base = f"/api/shots/{shot}/revisions/1"
+    triangles = array(caller.get(f"{base}/garments/signal%20flag/mesh/triangles"))
+    rest = array(caller.get(f"{base}/garments/signal%20flag/mesh/rest"))
+    assert triangles.max() + 1 == len(rest) == 677
+    moved = array(caller.get(f"{base}/cast/yard/positions/999/1006"))
+    assert moved.shape[0] == 8
+    assert np.array_equal(moved[0], moved[1])  # the run-in settles
+    assert np.abs(moved[-1] - moved[0]).max() > 0.01
+    problem(caller.get(f"{base}/cast/yard/mesh/colour"), 404)
+    problem(caller.get(f"{base}/cast/nobody/mesh/rest"), 422)
+
+
+def test_a_ray_finds_the_border(caller, shot):
+    base = f"/api/shots/{shot}/revisions/1/garments/signal%20flag"
+    rest = array(caller.get(f"{base}/mesh/rest"))
+    corner = rest[rest[:, 0].argmax()] + [-0.01, 0.0, 0]
+    hit = body(
+        caller.post(f"{base}/pick", json={"origin": [corner[0], corner[1] - 0.02, 2], "direction": [0, 0, -1]})
+    )
+    assert hit["hit"]["border"] == 0
+    assert hit["hit"]["away"] < 0.03
+    assert hit["hit"]["place"][2] == pytest.approx(0, abs=1e-6)
+    assert body(caller.post(f"{base}/pick", json={"origin": [9, 9, 2], "direction": [0, 0, -1]})) == {
+        "hit": None
+    }
+    chosen = array(caller.post(f"{base}/chosen", json={"border": "longest"}))
+    assert (
+        len(chosen)
+        == body(caller.get(f"/api/shots/{shot}/revisions/1/reading"))["garments"][GARMENT]["borders"][0][
+            "vertices"
+        ]
+    )
+    assert len(array(caller.post(f"{base}/chosen", json={"border": "longest", "rings": 1}))) > len(chosen)
+    assert "exactly one" in problem(caller.post(f"{base}/chosen", json={}), 422)["remedy"]
+
+
+def test_edit_undo_redo_and_the_late_tab(caller, shot):
+    document = body(caller.get(f"/api/shots/{shot}"))["document"]
+    edit = {"seen": 1, "said": "Shorter", "document": document | {"frames": [1001, 1003]}}
+    assert body(caller.put(f"/api/shots/{shot}", json=edit))["undo_said"] == "Shorter"
+    said = problem(caller.put(f"/api/shots/{shot}", json=edit), 409)
+    assert "another window" in said["title"]
+    back = body(caller.post(f"/api/shots/{shot}/undo", json={"seen": 2}))
+    assert (back["document"]["frames"], back["redo_said"]) == ([1001, 1006], "Shorter")
+    assert body(caller.post(f"/api/shots/{shot}/redo", json={"seen": 1}))["document"]["frames"] == [1001, 1003]
+
+
+def test_a_take_through_the_api(caller, shot, store):
+    take = body(caller.post(f"/api/shots/{shot}/takes", json={"seen": 1, "name": "First"}), 201)
+    assert (take["state"], take["total"]) == ("waiting", 8)
+    run_take(store, take["id"], MADE_WITH)
+    done = body(caller.get(f"/api/takes/{take['id']}"))
+    assert (done["state"], done["garments"][0]["frames"], done["garments"][0]["in_the_body"]) == (
+        "finished",
+        8,
+        0,
+    )
+    assert done["bytes"] > 8 * 677 * 12
+    whole = caller.get(f"/api/takes/{take['id']}/garments/signal%20flag/positions/999/1006")
+    assert array(whole).shape == (8, 677, 3)
+    part = caller.get(whole.request.path, headers={"Range": "bytes=24-47"})
+    assert part.status_code == 206
+    assert part.data == whole.data[24:48]
+    assert part.headers["Content-Range"] == f"bytes 24-47/{len(whole.data)}"
+    beats = body(caller.get(f"/api/takes/{take['id']}/pulse"))["garments"][GARMENT]
+    assert [b["frame"] for b in beats] == list(range(999, 1007))
+    strain = array(caller.get(f"/api/takes/{take['id']}/garments/signal%20flag/look/stretch/1006"))
+    assert 0 < strain.max() < 0.2
+    near = array(caller.get(f"/api/takes/{take['id']}/garments/signal%20flag/look/closeness/1006"))
+    assert 0.001 < near.min() < near.max() <= 0.05 + 1e-7
+    assert len(body(caller.get(f"/api/takes/{take['id']}/report"))["garments"][GARMENT]["frames"]) == 8
+
+
+def test_a_change_makes_takes_stale_in_words(caller, shot, store):
+    take = body(caller.post(f"/api/shots/{shot}/takes", json={"seen": 1}), 201)
+    document = body(caller.get(f"/api/shots/{shot}"))["document"]
+    document["fabrics"][0]["areal_density"] *= 2
+    body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Heavier", "document": document}))
+    [line] = body(caller.get(f"/api/takes/{take['id']}"))["stale"]
+    assert "areal density" in line
+    body(caller.post(f"/api/shots/{shot}/undo", json={"seen": 2}))
+    assert body(caller.get(f"/api/takes/{take['id']}"))["stale"] == []
+
+
+def test_export_runs_headless_to_the_same_bits_and_comes_back(caller, shot, store, tmp_path):
+    take = body(caller.post(f"/api/shots/{shot}/takes", json={"seen": 1}), 201)
+    run_take(store, take["id"], MADE_WITH)
+    zipped = caller.get(f"/api/shots/{shot}/export").data
+    zipfile.ZipFile(io.BytesIO(zipped)).extractall(tmp_path / "shot")
+    simulate_shot(Request(tmp_path / "shot" / "shot.json", tmp_path / "out"), lambda _: None)
+    ours = array(caller.get(f"/api/takes/{take['id']}/garments/signal%20flag/positions/1001/1006"))
+    assert np.array_equal(ours, read_pc2(tmp_path / "out" / "signal flag.pc2").frames)
+    again = body(caller.post("/api/shots/import", data=zipped, content_type="application/octet-stream"), 201)
+    assert again["id"] != shot
+    assert again["document"] == body(caller.get(f"/api/shots/{shot}"))["document"]
+
+
+def test_a_file_is_brought_in_and_used(caller, shot):
+    found = body(bring_in(caller, "post.obj", (FLAG / "mast.obj").read_bytes()))
+    assert found["meshes"][0]["vertices"] > 100
+    document = body(caller.get(f"/api/shots/{shot}"))["document"]
+    document["cast"].append({"name": "post", "kind": "set piece", "file": "post.obj"})
+    edit = {"seen": 1, "said": "Post", "document": document, "uploads": {"post.obj": found["sha"]}}
+    assert body(caller.put(f"/api/shots/{shot}", json=edit))["revision"] == 2
+    edit = {"seen": 2, "said": "Ghost", "document": document, "uploads": {"post.obj": "0" * 64}}
+    assert "was not brought in" in problem(caller.put(f"/api/shots/{shot}", json=edit), 404)["title"]
+
+
+BOX = "v 0 0 0\nv 1 0 0\nv 0 1 0\n"
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "says"),
+    [
+        ("body.glb", b"BLEND and more", "not a GLB"),
+        ("cloth.obj", f"{BOX}f 1 2 9\n".encode(), "vertex"),
+        ("cloth.obj", b"v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "not a number"),
+        ("cloth.obj", b"", "empty"),
+        ("cloth.obj", b"\x00\x01\x02", ""),
+        ("cloth.fbx", b"anything", "ending"),
+        ("cloth.obj", b"# nothing at all\n", ""),
+    ],
+)
+def test_a_damaged_file_is_refused_in_words(caller, name, data, says):
+    said = problem(bring_in(caller, name, data), 422)
+    assert says in said["title"]
+    assert "/tmp" not in said["detail"]
+
+
+def test_a_name_that_climbs_out_is_only_a_name(caller):
+    found = body(bring_in(caller, "..%2F..%2Fevil.obj".replace("%2F", "%5C"), f"{BOX}f 1 2 3\n".encode()))
+    assert found["name"] == "evil.obj"
+    problem(bring_in(caller, "..", b"x"), 422)
+
+
+def test_two_gigabytes_are_refused_before_they_are_sent(caller):
+    response = caller.put(
+        "/api/shots/files/huge.obj", data=b"", content_type="application/octet-stream",
+        environ_overrides={"CONTENT_LENGTH": str(2 << 30)},
+    )  # fmt: skip
+    assert "2.1 GB" in problem(response, 413)["title"]
+
+
+def test_a_full_disk_is_said_and_nothing_is_kept(store, tmp_path):
+    caller = house(store, tmp_path, free=1 << 20).app.test_client()
+    assert "room on the disk" in problem(bring_in(caller, "a.obj", f"{BOX}f 1 2 3\n".encode()), 507)["title"]
+    with store.begin() as session:
+        assert session.scalar(text("select count(*) from blobs")) == 0
+
+
+def zip_of(**members):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in members.items():
+            archive.writestr(name.replace("__", "/"), data)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"not a zip", "not a zip"),
+        (zip_of(other=b"x"), "0 files called shot.json"),
+        (zip_of(**{"..__shot.json": b"{}"}), "outside it"),
+        (zip_of(**{"shot.json": b"{"}), "not JSON"),
+        (zip_of(**{"shot.json": (FLAG / "shot.json").read_bytes()}), "does not hold"),
+        (zip_of(**{"shot.json": b" " * (65 << 20)}), "too large"),
+    ],
+)
+def test_a_hostile_zip_is_refused(caller, data, says):
+    response = caller.post("/api/shots/import", data=data, content_type="application/octet-stream")
+    assert says in problem(response, 422)["title"]
+    assert body(caller.get("/api/shots")) == []
+
+
+def test_what_cannot_be_asked(caller, shot):
+    asked = f"/api/shots/{shot}/takes"
+    assert "patience" in problem(caller.post(asked, json={"seen": 1, "patience": "endless"}), 422)["where"]
+    assert "empty" in problem(caller.post(asked, json={"seen": 1, "first": 9, "last": 3}), 422)["title"]
+    assert problem(caller.post(asked, json={"seen": 7}), 409)
+    assert problem(caller.post(asked, data="{", content_type="application/json"), 400)
+    assert problem(caller.get("/api/shots/77"), 404)["remedy"]
+    assert problem(caller.get("/api/nothing"), 404)
+    assert problem(caller.delete("/api/workroom"), 405)
+    assert problem(caller.post("/api/takes/5/stop"), 404)
+
+
+def test_only_our_own_page_may_call(caller, shot):
+    assert problem(caller.get("/api/shots", headers={"Host": "evil.example"}), 421)
+    other = {"Origin": "http://evil.example"}
+    assert problem(caller.post(f"/api/shots/{shot}/undo", json={"seen": 1}, headers=other), 403)
+    own = {"Origin": "http://localhost"}
+    assert problem(caller.post(f"/api/shots/{shot}/undo", json={"seen": 1}, headers=own), 409)
+
+
+def test_the_stream_replays_what_was_missed_and_goes_on(workroom, shot):
+    hub = workroom.app.extensions["needle"].events
+    stream = hub.stream(0)
+    assert next(stream).startswith("retry")
+    missed = next(stream)
+    assert '"kind": "shots"' in missed
+    with workroom.store.begin() as session:
+        takes.create(
+            session,
+            shot,
+            1,
+            name=None,
+            patience="final",
+            first_simulated=999,
+            first=1001,
+            last=1006,
+            garments=1,
+        )
+    line = until(lambda: next(stream), 15)
+    while '"take"' not in line:
+        line = next(stream)
+    assert json.loads(line.split("data: ")[1])["shot"] == shot
+
+
+def test_without_a_database_pages_are_told_so():
+    from patient_needle.desk.client import Desk
+    from patient_needle.store.session import Store
+
+    store = Store("postgresql+psycopg://nobody:x@127.0.0.1:9/none")
+    services = Services(store, Desk(DEMO / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40)
+    caller = create_app(services).test_client()
+    response = caller.get("/api/shots")
+    assert "database does not answer" in problem(response, 503)["title"]
+    assert response.headers["Retry-After"]
+
+
+def test_without_a_desk_pages_are_told_so(store, shot, tmp_path):
+    from patient_needle.desk.client import Desk
+
+    services = Services(store, Desk(tmp_path / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40)
+    caller = create_app(services).test_client()
+    assert "desk process" in problem(caller.get(f"/api/shots/{shot}/revisions/1/reading"), 503)["title"]
+    assert body(caller.get("/api/workroom"))["desk"] is False
