@@ -36,7 +36,8 @@ def test_the_migrations_make_what_the_models_say(store):
         assert compare_metadata(context, Base.metadata) == []
         stored = connection.execute(
             text(
-                "select attstorage from pg_attribute where attrelid = 'blob_chunks'::regclass and attname = 'data'"
+                "select attstorage from pg_attribute"
+                " where attrelid = 'blob_chunks'::regclass and attname = 'data'"
             )
         ).scalar()
     assert stored in ("e", b"e")  # external: out of line, not compressed

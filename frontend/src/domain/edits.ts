@@ -84,11 +84,14 @@ export function holdsOf(document: ShotDocument, garment: string): HoldRecord[] {
   return document.garments.find((one) => one.name === garment)?.holds ?? [];
 }
 
-export function changeFrames(document: ShotDocument, frames: [number, number]): Edit {
+export function changeFrames(document: ShotDocument, change: { first?: number; last?: number }): Edit {
+  const frames: [number, number] = [change.first ?? document.frames[0], change.last ?? document.frames[1]];
   return { document: { ...document, frames }, said: `Frames ${frames[0]} to ${frames[1]}` };
 }
 
-export function changeRunIn(document: ShotDocument, run_in: { settle: number; move: number }): Edit {
+export function changeRunIn(document: ShotDocument, change: { settle?: number; move?: number }): Edit {
+  const before = document.run_in ?? { settle: 10, move: 30 };
+  const run_in = { ...before, ...change };
   return { document: { ...document, run_in }, said: `Run-in: settles ${run_in.settle}, moves ${run_in.move} frames` };
 }
 

@@ -8,6 +8,7 @@ import {
   Problem,
   type Reading,
   type Shot,
+  type ShotDocument,
   type ShotLine,
   type Take,
   type TakePulse,
@@ -108,15 +109,23 @@ function keepShot(shot: Shot): void {
   void client.invalidateQueries({ queryKey: keys.takes(shot.id) });
 }
 
+/**
+ * Edits of a shot, one after the other: each is made on the newest document this page knows, so that two quick
+ * ones do not get in each other's way.
+ */
 export function useEdit(shot: Shot) {
   return useMutation({
-    mutationFn: ({ edit, uploads }: { edit: Edit; uploads?: Record<string, string> }) =>
-      got<Shot>(
+    scope: { id: `edit ${shot.id}` },
+    mutationFn: ({ edit, uploads }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string> }) => {
+      const newest = client.getQueryData<Shot>(keys.shot(shot.id)) ?? shot;
+      const { document, said } = edit(newest.document);
+      return got<Shot>(
         api.PUT("/api/shots/{shot_id}", {
           params: { path: { shot_id: shot.id } },
-          body: { seen: shot.revision, said: edit.said, document: edit.document, uploads: uploads ?? {} },
+          body: { seen: newest.revision, said, document, uploads: uploads ?? {} },
         }),
-      ),
+      );
+    },
     onSuccess: keepShot,
     onError: complain,
   });

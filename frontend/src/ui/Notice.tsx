@@ -17,6 +17,7 @@ export function Notice() {
         if (reason !== "clickaway") close();
       }}
       anchorOrigin={{ vertical: "top", horizontal: "center" }}
+      sx={{ top: { sm: 96 } }}
     >
       {notice === null ? undefined : (
         <Alert severity={notice.bad ? "error" : "info"} onClose={close} sx={{ maxWidth: 560 }}>

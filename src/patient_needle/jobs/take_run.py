@@ -104,20 +104,21 @@ def _run(
 ) -> None:
     _check_same_engine(take, made_with)
     plan = _plan(store, take)
-    pace = _Pace()
+    kept = _kept(store, plan, take)
+    pace = _Pace(sum(frame - take.first_simulated + 1 for _, frame in kept.values()))
     _tell(store, lease, pace, "preparing")
     for garment in plan.garments:
-        with store.begin() as session:
-            kept = takes.latest_checkpoint(session, take.id, garment.name)
-        if kept is not None and kept[0] >= take.last:
-            pace.done += take.last - take.first_simulated + 1
-            continue
-        from_here = None
-        if kept is not None:
-            from_here = read_checkpoint(io.BytesIO(kept[1]))
-            pace.done += from_here[1] - take.first_simulated + 1
-        _run_garment(store, plan, garment, take, lease, pace, from_here, asked_to_stop)
+        from_here = kept.get(garment.name)
+        if from_here is None or from_here[1] < take.last:
+            _run_garment(store, plan, garment, take, lease, pace, from_here, asked_to_stop)
     _finish(store, lease, TakeState.FINISHED, None)
+
+
+def _kept(store: Store, plan: ShotPlan, take: Take) -> dict[str, tuple[ClothState, int]]:
+    """By garment, the state to go on from and its frame."""
+    with store.begin() as session:
+        latest = {g.name: takes.latest_checkpoint(session, take.id, g.name) for g in plan.garments}
+    return {name: read_checkpoint(io.BytesIO(found[1])) for name, found in latest.items() if found}
 
 
 def _check_same_engine(take: Take, made_with: dict[str, Any]) -> None:

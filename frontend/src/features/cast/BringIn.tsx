@@ -5,7 +5,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
-import { bringIn, type Shot, type Uploaded } from "../../api/client";
+import { bringIn, type Shot, type ShotDocument, type Uploaded } from "../../api/client";
 import { addGarment, addMember, type Edit, freeName } from "../../domain/edits";
 import { bytes, count } from "../../domain/words";
 import { complain, useEdit } from "../../state/queries";
@@ -82,7 +82,7 @@ function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; done(): v
   const [mesh, setMesh] = useState(found.meshes[0]?.name ?? "");
   const edit = useEdit(shot);
   const put = () => {
-    edit.mutate({ edit: placed(shot, found, kind, name.trim(), mesh), uploads: { [found.name]: found.sha } }, { onSuccess: done });
+    edit.mutate({ edit: (document) => placed(document, found, kind, name.trim(), mesh), uploads: { [found.name]: found.sha } }, { onSuccess: done });
   };
   const largest = Math.max(0, ...found.meshes.flatMap((one) => one.size));
   return (
@@ -146,9 +146,9 @@ function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; done(): v
 }
 
 /** The edit that puts a file that was brought in into the shot. */
-export function placed(shot: Shot, found: Uploaded, kind: Kind, name: string, mesh: string): Edit {
+export function placed(document: ShotDocument, found: Uploaded, kind: Kind, name: string, mesh: string): Edit {
   if (kind === "garment") {
-    return addGarment(shot.document, {
+    return addGarment(document, {
       name,
       file: found.name,
       unit: "m",
@@ -158,7 +158,7 @@ export function placed(shot: Shot, found: Uploaded, kind: Kind, name: string, me
       holds: [],
     });
   }
-  return addMember(shot.document, {
+  return addMember(document, {
     name,
     kind,
     file: found.name,
@@ -167,7 +167,7 @@ export function placed(shot: Shot, found: Uploaded, kind: Kind, name: string, me
     mesh: found.meshes.length > 1 ? mesh : null,
     cache: null,
     animation: null,
-    starts_at: shot.document.frames[0],
+    starts_at: document.frames[0],
     collider: { clearance_mm: 2, friction: 0.3, thickness_mm: 0, leave_out: [] },
   });
 }

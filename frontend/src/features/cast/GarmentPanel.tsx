@@ -26,7 +26,7 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
         margin="dense"
         onChange={(event) => {
           const fabric = event.target.value;
-          edit.mutate({ edit: changeGarment(shot.document, garment.name, { fabric }, `made of ${fabric}`) });
+          edit.mutate({ edit: (document) => changeGarment(document, garment.name, { fabric }, `made of ${fabric}`) });
         }}
       >
         {shot.document.fabrics.map((fabric) => (
@@ -39,7 +39,7 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
         unit={garment.unit ?? "m"}
         up={garment.up ?? "y"}
         change={(change, said) => {
-          edit.mutate({ edit: changeGarment(shot.document, garment.name, change, said) });
+          edit.mutate({ edit: (document) => changeGarment(document, garment.name, change, said) });
         }}
       />
       <TakeOut shot={shot} name={garment.name} />

@@ -35,7 +35,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
         unit={member.unit ?? "m"}
         up={member.up ?? "y"}
         change={(change, said) => {
-          edit.mutate({ edit: changeMember(shot.document, member.name, change, said) });
+          edit.mutate({ edit: (document) => changeMember(document, member.name, change, said) });
         }}
       />
       <TakeOut shot={shot} name={member.name} />

@@ -10,7 +10,7 @@ export function TakeOut({ shot, name }: { shot: Shot; name: string }) {
     <Button
       aria-label={`Take out ${name}`}
       onClick={() => {
-        edit.mutate({ edit: takeOut(shot.document, name) });
+        edit.mutate({ edit: (document) => takeOut(document, name) });
       }}
       sx={{ mt: 0.25, ml: -0.75, fontWeight: 400, fontSize: 12.5 }}
     >

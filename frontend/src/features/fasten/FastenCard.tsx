@@ -127,7 +127,7 @@ function HoldPanel({ shot, garment, hold }: { shot: Shot; garment: string; hold:
       <Button
         aria-label={`Let go of ${hold.name}`}
         onClick={() => {
-          edit.mutate({ edit: removeHold(shot.document, garment, hold.name) });
+          edit.mutate({ edit: (document) => removeHold(document, garment, hold.name) });
         }}
         sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }}
       >

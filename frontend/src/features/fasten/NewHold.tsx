@@ -75,7 +75,7 @@ export function NewHold({ shot, garment, borders }: { shot: Shot; garment: strin
         onClick={() => {
           if (to === undefined) return;
           edit.mutate(
-            { edit: addHold(shot.document, garment, { name: name.trim(), choose: { ...border.choose, rings }, follows: to }) },
+            { edit: (document) => addHold(document, garment, { name: name.trim(), choose: { ...border.choose, rings }, follows: to }) },
             {
               onSuccess: () => {
                 set({ chosenBorder: null, litBorder: null, rings: 0 });

@@ -1,0 +1,266 @@
+"""From Cast to a downloaded cache, by labels and roles as an artist goes; the stage is judged by its pixels."""
+
+from __future__ import annotations
+
+import io
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from tests.acceptance.workrooms import ROOT
+from tests.houses import DEMO, until
+from tests.reference.ogawa import mesh_samples
+
+AXE = (ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+SLOW = 120_000  # ms; software rendering beside a running simulation
+
+
+@pytest.fixture
+def room(page: Page, open_house):
+    page.set_default_timeout(30_000)
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.goto(open_house.address)
+    expect(page.get_by_role("heading", name="Cast").first).to_be_visible()
+    yield page
+    assert faults == []
+
+
+def bench(page: Page, name: str) -> None:
+    page.get_by_label("The thread").get_by_role("button", name=re.compile(f"^{name}")).click()
+    expect(page.get_by_role("complementary", name=name)).to_be_visible()
+
+
+def open_shot(page: Page, name: str) -> None:
+    page.get_by_role("combobox", name="Shot").click()
+    page.get_by_role("option", name=name).click()
+    expect(page.get_by_role("img", name=re.compile(f"The stage: {name}"))).to_be_visible()
+
+
+def type_into(page: Page, label: str, value: object) -> None:
+    field = page.get_by_label(label, exact=True)
+    field.fill(str(value))
+    field.press("Enter")
+
+
+def stage(page: Page) -> np.ndarray:
+    """The stage's pixels (h, w, 3), as ints; where buttons and notes lie over it they are grey."""
+    shot = page.get_by_role("img", name=re.compile("The stage")).screenshot()
+    pixels = np.array(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
+    pixels[:60] = pixels[-80:] = 128
+    return pixels
+
+
+def outside(pixels: np.ndarray) -> int:
+    """How many pixels have the dye of the first garment's outside, which is bluer than it is red."""
+    return int((pixels[:, :, 2] > pixels[:, :, 0] + 18).sum())
+
+
+def inside(pixels: np.ndarray) -> int:
+    """... or of its inside, which is a good deal redder than it is blue."""
+    return int((pixels[:, :, 0] > pixels[:, :, 2] + 30).sum())
+
+
+def to_frame(page: Page, frame: int) -> None:
+    """Scrub to a frame with the keyboard."""
+    tape = page.get_by_role("slider", name="Frame")
+    tape.focus()
+    tape.press("Home")
+    first = int(tape.get_attribute("aria-valuemin"))
+    for _ in range((frame - first) // 10):
+        tape.press("PageDown")
+    for _ in range((frame - first) % 10):
+        tape.press("ArrowRight")
+    expect(tape).to_have_attribute("aria-valuenow", str(frame))
+
+
+def look_at(page: Page, frame: int) -> np.ndarray:
+    """The stage at a frame, once it has been drawn and stays the same."""
+    to_frame(page, frame)
+    seen = [stage(page)]
+
+    def steady():
+        seen.append(stage(page))
+        return np.array_equal(seen[-1], seen[-2]) and outside(seen[-1]) + inside(seen[-1]) > 500
+
+    until(steady, 60, 0.4)
+    return seen[-1]
+
+
+def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path):
+    # Cast: the figures of what was read, then a short range with a short run-in.
+    figure = room.get_by_role("group", name="lamplighter", exact=True)
+    expect(figure).to_contain_text("1.72 m tall, as tall as a grown human")
+    expect(figure).to_contain_text("5,165")
+    expect(room.get_by_role("group", name="apron-skirt", exact=True)).to_contain_text("4,159")
+    type_into(room, "Last frame", 1006)
+    type_into(room, "Settle, frames", 4)
+    type_into(room, "Move, frames", 14)
+    expect(room.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("moves 14"))
+
+    # Fasten: let go of the waistband, point at the waist, press it, hold it to the body.
+    bench(room, "Fasten")
+    room.get_by_role("button", name="Let go of waistband").click()
+    expect(room.get_by_text("Nothing is held")).to_be_visible()
+    room.get_by_role("button", name="Front", exact=True).click()
+    until(lambda: outside(stage(room)) > 5000, 30)
+    canvas = room.get_by_role("img", name=re.compile("The stage"))
+    blue = stage(room)
+    rows, columns = np.nonzero(blue[:, :, 2] > blue[:, :, 0] + 18)
+    waist = rows.min()
+    middle = int(columns[rows < waist + 12].mean())
+    canvas.hover(position={"x": middle, "y": int(waist) + 8})
+    highest = room.get_by_role("button", name=re.compile("^Highest border"))
+    canvas.click(position={"x": middle, "y": int(waist) + 8})
+    expect(highest).to_have_attribute("aria-pressed", "true")
+    room.get_by_role("slider", name=re.compile("Rows beyond")).press("ArrowRight")
+    room.get_by_role("button", name="Hold it to the lamplighter").click()
+    expect(room.get_by_role("group", name="Hold highest border")).to_contain_text("welded to the lamplighter")
+    expect(room.get_by_label("The thread")).to_contain_text("1 hold")
+
+    # Takes: run, watch it come, look at it.
+    bench(room, "Takes")
+    room.get_by_label("Name of the take").fill("Short walk")
+    room.get_by_role("button", name="Run frames 1001 to 1006").click()
+    take = room.get_by_role("group", name="Short walk")
+    expect(take).to_contain_text("running", timeout=SLOW)
+    expect(take).to_contain_text("s a frame", timeout=SLOW)
+    expect(take).to_contain_text("finished", timeout=SLOW)
+    expect(take).to_contain_text(re.compile(r"worst stretch \d+\.\d"))
+    first, last = look_at(room, 983), look_at(room, 1006)
+    assert outside(first) > 5000
+    assert np.abs(first - last).max(axis=2).mean() > 1.0
+    room.get_by_role("button", name="Inside", exact=True).click()
+    until(lambda: inside(stage(room)) > 3000, 30)
+    room.get_by_role("button", name="Stretch", exact=True).click()
+    expect(room.get_by_role("figure", name=re.compile("Stretch of each place: 0 % to 5 %"))).to_be_visible()
+    room.get_by_role("button", name="Cloth", exact=True).click()
+
+    # Hand-off: write, see every check, download, and read the file with a reader of our own.
+    bench(room, "Hand-off")
+    room.get_by_role("combobox", name="Unit").click()
+    room.get_by_role("option", name="centimetres").click()
+    room.get_by_role("button", name="Write and check").click()
+    delivery = room.get_by_role("group", name=re.compile(r"Short_walk\.abc"))
+    expect(delivery).to_contain_text("ready, every check is good", timeout=SLOW)
+    expect(delivery).to_contain_text("4,159 vertices, as the garment was brought in")
+    expect(delivery).to_contain_text("6 samples from frame 1001, 24 a second")
+    with room.expect_download() as download:
+        delivery.get_by_role("link", name=re.compile("Download")).click()
+    path = tmp_path / "skirt.abc"
+    download.value.save_as(path)
+    points = mesh_samples(path, "apron-skirt", "apron-skirtShape")["P"]
+    assert len(points) == 6
+    assert points[0].reshape(-1, 3).shape == (4159, 3)
+    assert 95 < points[0].reshape(-1, 3)[:, 1].max() < 112  # a waist, in centimetres
+
+    # A change makes the take stale, in words, on the thread and on the take.
+    bench(room, "Cast")
+    type_into(room, "Last frame", 1008)
+    bench(room, "Takes")
+    expect(take).to_contain_text("frame range 1001 1006, now 1001 1008")
+    expect(room.get_by_label("The thread")).to_contain_text("Short walk is stale")
+
+
+def test_two_takes_side_by_side_share_camera_and_clock(room: Page, open_house):
+    open_shot(room, "Signal flag 0010")
+    bench(room, "Cast")
+    type_into(room, "Last frame", 1012)
+    bench(room, "Takes")
+    for name, patience in (("Quick", "First look"), ("Slow", "Working")):
+        room.get_by_label("Name of the take").fill(name)
+        room.get_by_role("radio", name=re.compile(patience)).check()
+        room.get_by_role("button", name="Run frames 1001 to 1012").click()
+        expect(room.get_by_role("group", name=name)).to_contain_text("finished", timeout=SLOW)
+    room.get_by_role("button", name="Show Quick beside").click()
+    pixels = look_at(room, 1010)
+    half = pixels.shape[1] // 2
+    left, right = pixels[:, : half - 2], pixels[:, half + 2 :]
+    assert min(outside(left) + inside(left), outside(right) + inside(right)) > 500
+    expect(room.get_by_text(re.compile(r"Slow · 1010"))).to_be_visible()
+    expect(room.get_by_text(re.compile(r"Quick · 1010"))).to_be_visible()
+
+
+def test_playing_goes_through_the_frames(room: Page):
+    tape = room.get_by_role("slider", name="Frame")
+    to_frame(room, int(tape.get_attribute("aria-valuemin")))
+    before = int(tape.get_attribute("aria-valuenow"))
+    room.get_by_role("button", name="Play").click()
+    until(lambda: int(tape.get_attribute("aria-valuenow")) > before + 3, 30)
+    room.get_by_role("button", name="Pause").click()
+
+
+def test_keys_reach_every_bench_and_the_sheet_lists_them(room: Page):
+    room.keyboard.press("3")
+    expect(room.get_by_role("complementary", name="Takes")).to_be_visible()
+    room.keyboard.press("?")
+    expect(room.get_by_role("dialog", name="Keys and gestures")).to_contain_text("Play or pause")
+    room.keyboard.press("Escape")
+    room.keyboard.press("1")
+    expect(room.get_by_role("complementary", name="Cast")).to_be_visible()
+
+
+def test_a_damaged_file_is_refused_on_screen_and_a_good_one_placed(room: Page, tmp_path: Path):
+    open_shot(room, "Signal flag 0010")
+    broken = tmp_path / "broken.obj"
+    broken.write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n")
+    room.get_by_label("File to bring in").set_input_files(broken)
+    expect(room.get_by_role("alert").filter(has_text="broken.obj")).to_be_visible()
+    room.get_by_role("button", name="Close", exact=True).click()
+    room.get_by_label("File to bring in").set_input_files(DEMO / "lamplighter" / "bollard.obj")
+    placing = room.get_by_role("group", name="Placing bollard.obj")
+    placing.get_by_role("combobox", name="It is a").click()
+    room.get_by_role("option", name="set piece").click()
+    placing.get_by_role("button", name="Put it in the shot").click()
+    expect(room.get_by_role("group", name="bollard", exact=True)).to_contain_text("0.54 m high")
+    room.get_by_role("button", name="Undo").click()
+    expect(room.get_by_role("group", name="bollard", exact=True)).to_have_count(0)
+
+
+def test_a_unit_mistake_is_said_where_it_is(room: Page):
+    open_shot(room, "Lamplighter 0040")
+    figure = room.get_by_role("group", name="lamplighter", exact=True)
+    figure.get_by_role("combobox", name="File unit").click()
+    room.get_by_role("option", name="centimetres").click()
+    expect(figure.get_by_role("alert")).to_contain_text("no human is")
+    expect(room.get_by_label("The thread")).to_contain_text("fault")
+    room.get_by_role("button", name="Undo").click()
+    expect(figure).to_contain_text("as tall as a grown human")
+
+
+def test_the_later_of_two_tabs_is_told(room: Page, open_house, context):
+    open_shot(room, "Signal flag 0010")
+    other = context.new_page()
+    other.goto(open_house.address)
+    open_shot(other, "Signal flag 0010")
+    # A tab that does not hear events, as one that slept would not.
+    other.route("**/api/events", lambda route: route.abort())
+    other.reload()
+    open_shot(other, "Signal flag 0010")
+    expect(other.get_by_label("Settle, frames")).to_be_visible()
+    type_into(room, "Settle, frames", 3)
+    expect(room.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("settles 3"))
+    type_into(other, "Settle, frames", 5)
+    expect(other.get_by_role("alert").filter(has_text="another window")).to_be_visible()
+    expect(other.get_by_label("Settle, frames")).to_have_value("3")
+    other.close()
+
+
+@pytest.mark.parametrize("theme", ["daylight", "dimmed"])
+def test_nothing_serious_for_accessibility_on_any_bench(room: Page, theme):
+    if theme == "dimmed":
+        room.get_by_role("button", name="Dim").click()
+    for name in ("Cast", "Fasten", "Takes", "Hand-off"):
+        bench(room, name)
+        room.evaluate(AXE)
+        found = room.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+        grave = [
+            (v["id"], [n["html"][:160] for n in v["nodes"]][:3])
+            for v in found
+            if v["impact"] in ("serious", "critical")
+        ]
+        assert grave == [], name
