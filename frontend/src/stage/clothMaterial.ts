@@ -1,5 +1,5 @@
 /** Cloth: one tone outside, another inside, so that folds and what is turned over show. */
-import { BackSide, Color, DoubleSide, MeshStandardMaterial } from "three";
+import { BackSide, Color, DoubleSide, MeshLambertMaterial } from "three";
 import type { Look } from "../state/room";
 
 export interface Tones {
@@ -8,8 +8,8 @@ export interface Tones {
 }
 
 /** A material that takes `outside` on front faces and `inside` on back faces, times the vertex colour. */
-export function clothMaterial(tones: Tones): MeshStandardMaterial {
-  const material = new MeshStandardMaterial({ roughness: 0.92, metalness: 0, side: DoubleSide, vertexColors: true });
+export function clothMaterial(tones: Tones): MeshLambertMaterial {
+  const material = new MeshLambertMaterial({ side: DoubleSide, vertexColors: true });
   const uniforms = { outside: { value: new Color(tones.outside) }, inside: { value: new Color(tones.inside) } };
   material.onBeforeCompile = (shader) => {
     shader.uniforms.outside = uniforms.outside;
@@ -25,7 +25,7 @@ export function clothMaterial(tones: Tones): MeshStandardMaterial {
   return material;
 }
 
-export function applyLook(material: MeshStandardMaterial, look: Look, tones: Tones): void {
+export function applyLook(material: MeshLambertMaterial, look: Look, tones: Tones): void {
   const uniforms = material.userData.tones as { outside: { value: Color }; inside: { value: Color } };
   const mapped = look === "stretch" || look === "closeness";
   uniforms.outside.value.set(mapped ? "#ffffff" : tones.outside);

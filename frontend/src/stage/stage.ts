@@ -4,7 +4,7 @@ import {
   Color,
   Group,
   Mesh,
-  MeshStandardMaterial,
+  MeshLambertMaterial,
   PerspectiveCamera,
   Raycaster,
   Scene,
@@ -45,7 +45,7 @@ export interface Ray {
 
 interface Cloth {
   surface: Surface;
-  mesh: Mesh<Surface["geometry"], MeshStandardMaterial>;
+  mesh: Mesh<Surface["geometry"], MeshLambertMaterial>;
   tones: Tones;
   pane: number;
 }
@@ -67,7 +67,7 @@ export class Stage {
   private running = true;
 
   constructor(canvas: HTMLCanvasElement, background: string) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer = new WebGLRenderer({ canvas, antialias: true });
     this.renderer.outputColorSpace = SRGBColorSpace;
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.setBackground(background);
@@ -117,7 +117,7 @@ export class Stage {
     const surface = new Surface(triangles, rest);
     // What was built with edges keeps them; a body is smooth all over.
     const geometry = kind === "set piece" ? toCreasedNormals(surface.geometry, CREASE) : surface.geometry;
-    const mesh = new Mesh(geometry, new MeshStandardMaterial({ color: BODY[kind], roughness: 0.95 }));
+    const mesh = new Mesh(geometry, new MeshLambertMaterial({ color: BODY[kind] }));
     mesh.name = `body ${name}`;
     mesh.castShadow = kind !== "set piece" || surfaceHeight(rest) > 0.05;
     mesh.receiveShadow = true;
@@ -288,7 +288,7 @@ export class Stage {
     const found = this.scene.getObjectByName(name);
     if (found instanceof Mesh) {
       this.scene.remove(found);
-      (found.material as MeshStandardMaterial).dispose();
+      (found.material as MeshLambertMaterial).dispose();
     }
     this.wake();
   }

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import IconButton from "@mui/material/IconButton";
 import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
-import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { FramePulse, Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
@@ -26,6 +26,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
   const [width, setWidth] = useState(1100);
   const frame = useRoom((room) => room.frame);
   const set = useRoom((room) => room.set);
+  const ink = useTheme().cloth.ink;
   useEffect(() => {
     const watcher = new ResizeObserver(([entry]) => {
       if (entry) setWidth(entry.contentRect.width);
@@ -73,7 +74,11 @@ export function Tape({ shot, reading, take }: TapeProps) {
         }}
         sx={{ cursor: "ew-resize", touchAction: "none", minWidth: 0, overflow: "hidden" }}
       >
-        <TapeDrawing shot={shot} reading={reading} take={take} scale={scale} frame={frame} width={width} />
+        <svg width={width} height={HEIGHT} role="presentation" style={{ display: "block" }}>
+          <TapeDrawing shot={shot} reading={reading} take={take} scale={scale} />
+          <path d={`M${xOf(scale, frame)} 12 V${EDGE + 38}`} stroke={ink} strokeWidth="1.4" />
+          <path d={`M${xOf(scale, frame) - 6} 5 h12 l-6 9z`} fill={ink} />
+        </svg>
       </Box>
     </Box>
   );
@@ -159,13 +164,8 @@ function snagsHere(here: FramePulse): string {
   return kinds.length === 0 ? "none" : kinds.length === 1 ? (kinds[0] ?? "") : `${kinds.length} kinds`;
 }
 
-interface DrawingProps extends TapeProps {
-  scale: TapeScale;
-  frame: number;
-  width: number;
-}
-
-function TapeDrawing({ shot, reading, take, scale, frame, width }: DrawingProps) {
+/** Everything on the tape that stays where it is while frames go by. */
+const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale }: TapeProps & { scale: TapeScale }) {
   const c = useTheme().cloth;
   const pulse = usePulse(take?.id).data;
   const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
@@ -173,7 +173,7 @@ function TapeDrawing({ shot, reading, take, scale, frame, width }: DrawingProps)
   const start = shot.document.frames[0];
   const x = (at: number) => xOf(scale, at);
   return (
-    <svg width={width} height={HEIGHT} role="presentation" style={{ display: "block" }}>
+    <>
       <path d={lane(scale, speeds, Math.max(1, ...speeds.map((s) => s.value)), 36, 24)} fill="none" stroke={c.indigo} strokeWidth="1.5" />
       <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), Math.max(0.03, ...frames.map((f) => f.stretch)), 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
       <Snags frames={frames} scale={scale} />
@@ -184,11 +184,9 @@ function TapeDrawing({ shot, reading, take, scale, frame, width }: DrawingProps)
         <path key={a} d={`M${x(a)} ${EDGE + 3.5} H${x(b)}`} stroke={c.indigo} strokeWidth="3" strokeDasharray="9 5" />
       ))}
       <Captions shot={shot} take={take} scale={scale} frames={frames.length} />
-      <path d={`M${x(frame)} 12 V${EDGE + 38}`} stroke={c.ink} strokeWidth="1.4" />
-      <path d={`M${x(frame) - 6} 5 h12 l-6 9z`} fill={c.ink} />
-    </svg>
+    </>
   );
-}
+});
 
 function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
   const c = useTheme().cloth;

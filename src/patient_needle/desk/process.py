@@ -13,7 +13,7 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 import structlog
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import DataError, SQLAlchemyError
 
 from ..core.model.errors import NeedleError
 from ..formats.shot_file.document import parse_shot
@@ -88,6 +88,9 @@ def _answered(answers: Answers, body: dict[str, Any]) -> wire.Message:
         return answers.answer(dict(body))
     except NeedleError as error:
         kind, what, where, remedy = type(error).__name__, error.what, error.where, error.remedy
+    except DataError:
+        kind, what, where = "MissingError", "there is no such shot or take", ""
+        remedy = "Choose one from the list"
     except SQLAlchemyError as error:
         kind, what = "DatabaseAwayError", "the database does not answer"
         where, remedy = "desk", "It is started again by ./needle up; wait a moment"

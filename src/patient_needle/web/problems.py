@@ -9,7 +9,7 @@ from apiflask import APIFlask
 from apiflask.exceptions import HTTPError
 from flask import Response, json
 from pydantic import ValidationError
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
@@ -57,6 +57,11 @@ def register(app: APIFlask) -> None:
             where=".".join(map(str, first["loc"])),
             remedy="Correct it and send it again",
         )
+
+    @app.errorhandler(DataError)
+    def _not_storable(_error: DataError) -> Response:
+        # Numbers past what a column holds, characters that text may not have: no such thing can exist.
+        return problem(422, "a number or text is outside what can be kept", remedy="Correct it and send it again")
 
     @app.errorhandler(OperationalError)
     @app.errorhandler(PoolTimeoutError)
