@@ -1,0 +1,141 @@
+import { describe, expect, test } from "vitest";
+import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
+import { addGarment, addHold, changeFrames, changeRunIn, firstSimulated, freeName, holdsOf, removeHold, takeOut } from "./edits";
+import { ramp } from "./ramp";
+import { figureStep, frameAt, lane, spans, xOf } from "./tape";
+import { threadOf } from "./thread";
+import { bytes, count, faultsOf, mm, percent, span, takeState } from "./words";
+
+const empty: ShotDocument = {
+  format: "patient-needle-shot",
+  version: 1,
+  name: "Test",
+  frame_rate: 24,
+  frames: [1001, 1010],
+  run_in: { settle: 2, move: 3 },
+  patience: "first-look",
+  forces: { gravity: [0, -9.81, 0], air_drag: 0.3 },
+  cast: [],
+  fabrics: [],
+  garments: [],
+};
+const cloth = { name: "skirt", file: "skirt.obj", unit: "m", up: "y", warp: [0, 1, 0], rest_angles: "flat", holds: [] } as const;
+const take: Take = {
+  id: 1,
+  shot: 1,
+  revision: 1,
+  name: "Take 1",
+  patience: "working",
+  first_simulated: 996,
+  first: 1001,
+  last: 1010,
+  state: "running",
+  stopping: false,
+  phase: "simulating",
+  done: 5,
+  total: 15,
+  seconds_per_frame: 0.5,
+  seconds_left: 5,
+  fault: null,
+  made_at: "2026-11-25T00:00:00Z",
+  bytes: 1,
+  stale: [],
+  garments: [],
+};
+
+describe("edits", () => {
+  const dressed = addGarment(empty, { ...cloth, warp: [0, 1, 0], holds: [] }).document;
+  test("a garment without a swatch gets one", () => {
+    expect(dressed.garments[0]?.fabric).toBe(dressed.fabrics[0]?.name);
+  });
+  test("a hold is added and let go of, and nothing else changes", () => {
+    const held = addHold(dressed, "skirt", { name: "waist", choose: { border: "highest", rings: 0, group: null, vertices: null }, follows: "body" });
+    expect(held.said).toContain("waist");
+    expect(holdsOf(held.document, "skirt")).toHaveLength(1);
+    expect(removeHold(held.document, "skirt", "waist").document).toEqual(dressed);
+    expect(dressed.garments[0]?.holds).toHaveLength(0);
+  });
+  test("frames and run-in change one at a time", () => {
+    expect(changeFrames(empty, { last: 1020 }).document.frames).toEqual([1001, 1020]);
+    expect(changeRunIn(empty, { move: 9 }).document.run_in).toEqual({ settle: 2, move: 9 });
+    expect(firstSimulated(empty)).toBe(996);
+  });
+  test("what is taken out is gone from both lists", () => {
+    expect(takeOut(dressed, "skirt").document.garments).toHaveLength(0);
+  });
+  test("a taken name gets a number", () => {
+    expect(freeName("skirt", ["skirt", "skirt 2"])).toBe("skirt 3");
+  });
+});
+
+describe("the thread", () => {
+  const reading: Reading = { cast: {}, garments: {}, faults: {}, pulse: { first: 996, body_speed: [] } };
+  const dressed = addGarment(empty, { ...cloth, warp: [0, 1, 0], holds: [] }).document;
+  const said = (document: ShotDocument, takes: Take[] = [], deliveries: Delivery[] = [], read: Reading = reading) =>
+    Object.fromEntries(threadOf(document, read, takes, deliveries).map((knot) => [knot.bench, `${knot.mood}: ${knot.said}`]));
+  test("an empty shot has nothing yet", () => {
+    expect(said(empty)).toEqual({
+      cast: "nothing: nothing yet",
+      fasten: "nothing: no garment yet",
+      takes: "nothing: nothing yet",
+      "hand-off": "nothing: nothing yet",
+    });
+  });
+  test("faults are counted before anything else is said", () => {
+    const fault = { what: "x", where: "y", remedy: "z" };
+    expect(said(dressed, [], [], { ...reading, faults: { skirt: fault } }).cast).toBe("fault: 1 fault");
+  });
+  test("a running take shows how far it is, a changed shot makes it stale", () => {
+    expect(said(dressed, [take]).takes).toBe("busy: Take 1 running, 33\u00a0%");
+    const finished: Take = { ...take, state: "finished", done: 15 };
+    expect(said(dressed, [finished]).takes).toBe("good: Take 1 finished");
+    expect(said(dressed, [finished])["hand-off"]).toBe("ready: ready");
+    expect(said(dressed, [{ ...finished, stale: ["x"] }]).takes).toBe("stale: Take 1 is stale");
+  });
+});
+
+describe("the tape", () => {
+  const scale = { first: -30, last: 120, left: 14, right: 1064 };
+  test("frames and pixels are each other's inverse", () => {
+    for (const frame of [-30, -1, 0, 77, 120]) expect(frameAt(scale, xOf(scale, frame))).toBe(frame);
+  });
+  test("beyond the ends the ends are meant", () => {
+    expect([frameAt(scale, -500), frameAt(scale, 5000)]).toEqual([-30, 120]);
+  });
+  test("figures keep their distance", () => {
+    expect(figureStep(scale)).toBe(10);
+    expect(figureStep({ ...scale, last: 12000 })).toBe(1000);
+  });
+  test("neighbouring frames make one run", () => {
+    expect(spans([3, 4, 5, 9, 11, 12])).toEqual([[3, 5], [9, 9], [11, 12]]);
+    expect(spans([])).toEqual([]);
+  });
+  test("a lane stays within its height", () => {
+    const path = lane(scale, [{ frame: -30, value: 0 }, { frame: 120, value: 99 }], 1, 40, 20);
+    expect(path).toBe("M14.0 40.0 L1064.0 20.0");
+  });
+});
+
+describe("words", () => {
+  test("units follow every figure", () => {
+    expect([mm(0.0042), mm(0.386), percent(0.0282), bytes(20.4e6), span(75), span(600)].map((t) => t.replace("\u00a0", " "))).toEqual([
+      "4.2 mm", "386 mm", "2.8 %", "20.4 MB", "75 s", "10 min",
+    ]);
+    expect([count(1, "vertex", "vertices"), count(2, "vertex", "vertices")]).toEqual(["1 vertex", "2 vertices"]);
+  });
+  test("a take says what it does and what is wrong with it", () => {
+    expect(takeState({ ...take, stopping: true })).toContain("stopping at 33");
+    expect(takeState({ ...take, phase: "preparing" })).toBe("preparing");
+    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, pinched: 1, median_ms: 4 };
+    expect(faultsOf({ ...take, garments: [garment] })).toBe("in a collider in 2 frames, pinched in 1 frame");
+  });
+});
+
+test("the ramp grows darker all the way, so that it reads without colour", () => {
+  const light = Array.from({ length: 21 }, (_, k) => {
+    const [r, g, b] = ramp(k / 20);
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b;
+  });
+  for (let k = 1; k < light.length; k += 1) expect(light[k]).toBeLessThan(light[k - 1] as number);
+  expect(ramp(NaN)).toEqual(ramp(0));
+});
