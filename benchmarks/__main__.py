@@ -1,4 +1,4 @@
-"""./needle bench: the hang, the swing and the demo skirt; writes docs/benchmarks.md."""
+"""./needle bench: the hang, the swing, the demo skirt and a crowd of pages; writes docs/benchmarks.md."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from patient_needle.bootstrap import headless  # noqa: E402
 from patient_needle.core.model.patience import FIRST_LOOK, WORKING, Patience  # noqa: E402
 
 from .sheet import Result, baseline, make, ours  # noqa: E402
+from .workroom import pages  # noqa: E402
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -37,6 +38,7 @@ def main() -> int:
         hang(10_000),
         swing(3_000),
         skirt("--quick" in sys.argv),
+        pages(),
     ]
     OUT.write_text("\n".join(parts))
     print(OUT.read_text())

@@ -15,8 +15,11 @@ ALLOWED = (
     "zlib", "unlicense", "cc0", "hpnd", "ofl", "0bsd", "blueoak", "cc-by-4.0", "public domain",
 )  # fmt: skip
 REFUSED = re.compile(r"\b(a?gpl|gnu (affero )?general)", re.IGNORECASE)
-# LGPL and packages whose metadata says nothing usable; each is explained in NOTICE.
-LISTED = {"cholespy", "embreex", "libigl", "fast-simplification", "fast_simplification"}
+# LGPL, licences to choose from, and metadata that says nothing usable; each is explained in NOTICE.
+LISTED = {
+    "cholespy", "embreex", "libigl", "fast-simplification", "fast_simplification",
+    "psycopg", "psycopg-binary", "psycopg-pool", "text-unidecode",
+}  # fmt: skip
 
 
 def main() -> int:

@@ -61,7 +61,9 @@ def register(app: APIFlask) -> None:
     @app.errorhandler(DataError)
     def _not_storable(_error: DataError) -> Response:
         # Numbers past what a column holds, characters that text may not have: no such thing can exist.
-        return problem(422, "a number or text is outside what can be kept", remedy="Correct it and send it again")
+        return problem(
+            422, "a number or text is outside what can be kept", remedy="Correct it and send it again"
+        )
 
     @app.errorhandler(OperationalError)
     @app.errorhandler(PoolTimeoutError)

@@ -1,0 +1,79 @@
+"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS
+
+Needs an open workroom (./needle up) with the demo in it and one finished take of each shot.
+"""
+
+from __future__ import annotations
+
+import re
+import shutil
+import sys
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+
+
+def main() -> None:
+    with sync_playwright() as playwright:
+        program = shutil.which("chromium-headless-shell") or shutil.which("chromium")
+        browser = playwright.chromium.launch(executable_path=program, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(sys.argv[1])
+        page.get_by_role("heading", name="Cast").first.wait_for()
+        take_all(page)
+        browser.close()
+
+
+def take_all(page: Page) -> None:
+    keep(page, "cast")
+    bench(page, "Fasten")
+    page.get_by_role("button", name=re.compile("^Lowest border")).click()
+    keep(page, "fasten")
+    bench(page, "Takes")
+    to_frame(page, 1024)
+    page.get_by_role("button", name="Front", exact=True).click()
+    keep(page, "takes")
+    page.get_by_role("button", name="Stretch", exact=True).click()
+    to_frame(page, 1076)
+    page.get_by_role("button", name="Three-quarter").click()
+    keep(page, "stretch")
+    page.get_by_role("button", name="Cloth", exact=True).click()
+    bench(page, "Hand-off")
+    page.get_by_role("button", name="Write and check").click()
+    page.get_by_text("ready, every check is good").first.wait_for(timeout=120_000)
+    page.get_by_role("link", name=re.compile("^Download")).first.scroll_into_view_if_needed()
+    keep(page, "hand-off")
+    page.get_by_role("combobox", name="Shot").click()
+    page.get_by_role("option", name="Signal flag 0010").click()
+    bench(page, "Takes")
+    page.get_by_role("button", name=re.compile("beside$")).last.click()
+    to_frame(page, 1020)
+    page.get_by_role("button", name="Dim").click()
+    keep(page, "side_by_side_dimmed")
+
+
+def bench(page: Page, name: str) -> None:
+    page.get_by_label("The thread").get_by_role("button", name=re.compile(f"^{name}")).click()
+
+
+def to_frame(page: Page, frame: int) -> None:
+    tape = page.get_by_role("slider", name="Frame")
+    tape.focus()
+    tape.press("Home")
+    first = int(tape.get_attribute("aria-valuemin"))
+    for _ in range(frame - first):
+        tape.press("ArrowRight")
+
+
+def keep(page: Page, name: str) -> None:
+    time.sleep(5)
+    page.mouse.move(640, 400)
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main()
