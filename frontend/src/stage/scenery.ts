@@ -119,12 +119,12 @@ export class Scenery {
       this.stage.dropBody(name);
       this.bodies.delete(name);
     }
-    for (const member of wanted.values()) {
-      if (!this.bodies.has(member.name)) this.addBody(member, base);
-    }
+    [...wanted.values()].forEach((member, place) => {
+      if (!this.bodies.has(member.name)) this.addBody(member, place, base);
+    });
   }
 
-  private addBody(member: Member, base: string): void {
+  private addBody(member: Member, place: number, base: string): void {
     const at = `${base}/cast/${part(member.name)}`;
     const shelf = member.moves
       ? new FrameShelf(async (first, last) => {
@@ -137,7 +137,7 @@ export class Scenery {
     void Promise.all([indices(`${at}/mesh/triangles`), floats(`${at}/mesh/rest`)])
       .then(([triangles, rest]) => {
         if (this.bodies.get(member.name) !== body) return;
-        this.stage.putBody(member.name, member.kind, triangles, rest.values);
+        this.stage.putBody(member.name, member.kind, place, triangles, rest.values);
         body.there = true;
         this.settle();
       })

@@ -112,13 +112,14 @@ export class Stage {
     return changed;
   }
 
-  putBody(name: string, kind: keyof typeof BODY, triangles: Uint32Array, rest: Float32Array): void {
+  /** `place`: where it stands in the cast, which gives set pieces their tone. */
+  putBody(name: string, kind: keyof typeof BODY, place: number, triangles: Uint32Array, rest: Float32Array): void {
     this.dropBody(name);
     const surface = new Surface(triangles, rest);
     // What was built with edges keeps them; a body is smooth all over.
     const geometry = kind === "set piece" ? toCreasedNormals(surface.geometry, CREASE) : surface.geometry;
     // Set pieces stand on each other: tones apart keep their edges apart.
-    const tone = kind === "set piece" ? 0.78 + 0.17 * (this.bodies.size % 3) : 1;
+    const tone = kind === "set piece" ? 0.78 + 0.17 * (place % 3) : 1;
     const colour = new Color(BODY[kind]).multiplyScalar(tone);
     const mesh = new Mesh(geometry, new MeshLambertMaterial({ color: colour }));
     mesh.name = `body ${name}`;

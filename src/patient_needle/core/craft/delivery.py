@@ -130,11 +130,12 @@ def _timing(
 def _bounds(written: NDArray[np.float32], wanted: Wanted) -> Check:
     finite = bool(np.isfinite(written).all())
     low, high = written.min(axis=(0, 1)), written.max(axis=(0, 1))
-    size = " x ".join(f"{v:.4g}" for v in high - low)
+    digits = max(0, round(np.log10(metres_per(wanted.unit, where="delivery") * 1000)))  # to the millimetre
+    size = " x ".join(f"{v:.{digits}f}" for v in high - low)
     up = 2 if wanted.up == "z" else 1
     text = (
         f"{size} {wanted.unit} over the range, {wanted.up.upper()} up, "
-        f"from {low[up]:.4g} to {high[up]:.4g} {wanted.unit} in height"
+        f"from {low[up]:.{digits}f} to {high[up]:.{digits}f} {wanted.unit} in height"
     )
     return Check("Bounds", text if finite else "some positions are not numbers", finite)
 
