@@ -83,6 +83,10 @@ class House:
     store: Store
     desk: Desk
 
+    def close(self) -> None:
+        """Stop listening for events."""
+        self.app.extensions["needle"].events.close()
+
 
 def house(store: Store, folder: Path, free: int = 1 << 40) -> House:
     """Put one together."""

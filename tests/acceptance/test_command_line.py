@@ -53,7 +53,11 @@ def test_ctrl_c_leaves_a_valid_cache_and_resume_finishes_it(tmp_path):
     words = [str(ROOT / "needle"), "sim", str(FLAG), "--out", str(out), "--frames", "1001:1012"]
     whole = tmp_path / "whole"
     assert needle("sim", FLAG, "--out", whole, "--frames", "1001:1012").returncode == 0
-    running = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT)
+    # A shell that started the tests in the background has told them to ignore Ctrl-C; the artist's has not.
+    running = subprocess.Popen(
+        words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+    )  # fmt: skip
     finished = out / ".work" / "signal flag" / "00001003.npy"
     deadline = time.monotonic() + 120
     while not finished.exists() and running.poll() is None and time.monotonic() < deadline:

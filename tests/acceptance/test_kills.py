@@ -5,7 +5,10 @@ from __future__ import annotations
 import json
 import os
 import random
+import subprocess
+import sys
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -91,6 +94,24 @@ def test_kills_at_random_moments_lose_nothing(killable, tmp_path):
     for one in [*finished, take_id]:
         assert np.array_equal(positions(killable, one), expected), one
     print(f"{done} kills over {len(finished) + 1} takes")  # noqa: T201
+
+
+def test_two_workers_share_the_work(killable):
+    (first,) = killable.pids("worker")
+    environment = dict(
+        item.split("=", 1) for item in Path(f"/proc/{first}/environ").read_text().split("\0") if "=" in item
+    )
+    command = [sys.executable, "-m", "patient_needle.bootstrap.worker_process", "runs"]
+    second = subprocess.Popen(command, env=environment, stderr=subprocess.DEVNULL)
+    try:
+        until(lambda: killable.ask("workroom")["workers"] == 3, 60)
+        both = [run(killable), run(killable)]
+        until(lambda: all(state(killable, t)["state"] == "running" for t in both), 60)
+        until(lambda: all(state(killable, t)["state"] == "finished" for t in both), 180)
+        assert np.array_equal(positions(killable, both[0]), positions(killable, both[1]))
+    finally:
+        second.terminate()
+        second.wait(30)
 
 
 def test_a_page_says_what_is_away_and_goes_on(killable, page: Page):

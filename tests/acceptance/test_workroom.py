@@ -94,7 +94,7 @@ def look_at(page: Page, frame: int) -> np.ndarray:
 def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path):
     # Cast: the figures of what was read, then a short range with a short run-in.
     figure = room.get_by_role("group", name="lamplighter", exact=True)
-    expect(figure).to_contain_text("1.72 m tall, as tall as a grown human")
+    expect(figure).to_contain_text("1.72 m tall, as tall as a grown human", timeout=SLOW)
     expect(figure).to_contain_text("5,165")
     expect(room.get_by_role("group", name="apron-skirt", exact=True)).to_contain_text("4,159")
     type_into(room, "Last frame", 1006)
@@ -219,6 +219,31 @@ def test_a_damaged_file_is_refused_on_screen_and_a_good_one_placed(room: Page, t
     expect(room.get_by_role("group", name="bollard", exact=True)).to_contain_text("0.54 m high")
     room.get_by_role("button", name="Undo").click()
     expect(room.get_by_role("group", name="bollard", exact=True)).to_have_count(0)
+
+
+def test_a_shot_from_nothing_to_ready(room: Page):
+    room.get_by_role("combobox", name="Shot").click()
+    room.get_by_role("option", name="New shot").click()
+    expect(room.get_by_text("Nobody yet. Bring in a character first.")).to_be_visible()
+    bench(room, "Takes")
+    expect(room.get_by_role("alert")).to_contain_text("There is no garment to simulate")
+    expect(room.get_by_role("button", name="Run frames")).to_be_disabled()
+    bench(room, "Cast")
+    for name in ("lamplighter.glb", "apron_skirt.obj"):
+        room.get_by_label("File to bring in").set_input_files(DEMO / "lamplighter" / name)
+        room.get_by_role("group", name=f"Placing {name}").get_by_role(
+            "button", name="Put it in the shot"
+        ).click()
+    expect(room.get_by_role("group", name="lamplighter", exact=True)).to_contain_text("frames 1001 to 1120")
+    expect(room.get_by_role("group", name="apron skirt", exact=True)).to_contain_text("4.0")  # mm off the body
+    type_into(room, "Last frame", 1200)
+    expect(room.get_by_role("alert")).to_contain_text("its animation from 1001 to 1120")
+    room.get_by_role("button", name="Use its frames, 1001 to 1120").click()
+    bench(room, "Fasten")
+    room.get_by_role("button", name=re.compile("^Highest border")).click()
+    room.get_by_role("button", name="Hold it to the lamplighter").click()
+    bench(room, "Takes")
+    expect(room.get_by_role("button", name="Run frames 1001 to 1120")).to_be_enabled()
 
 
 def test_a_unit_mistake_is_said_where_it_is(room: Page):

@@ -26,4 +26,6 @@ def store(database):
 
 @pytest.fixture
 def workroom(store, tmp_path):
-    return house(store, tmp_path)
+    made = house(store, tmp_path)
+    yield made
+    made.close()

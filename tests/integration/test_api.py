@@ -190,6 +190,26 @@ def test_a_file_is_brought_in_and_used(caller, shot):
     assert "was not brought in" in problem(caller.put(f"/api/shots/{shot}", json=edit), 404)["title"]
 
 
+def test_a_shot_is_made_from_nothing(caller):
+    made = body(caller.post("/api/shots", json={"name": "Mine", "frames": [1001, 1008]}), 201)
+    assert (made["revision"], made["document"]["garments"], made["undo_said"]) == (1, [], None)
+    yard = body(bring_in(caller, "yard.glb", (FLAG / "yard.glb").read_bytes()))
+    cloth = body(bring_in(caller, "cloth.obj", (FLAG / "signal_flag.obj").read_bytes()))
+    swatch = json.loads((FLAG / "shot.json").read_text())["fabrics"][0]
+    document = made["document"] | {
+        "cast": [{"name": "yard", "kind": "prop", "file": "yard.glb", "starts_at": 1001}],
+        "fabrics": [swatch],
+        "garments": [{"name": "flag", "file": "cloth.obj", "fabric": swatch["name"]}],
+    }
+    uploads = {"yard.glb": yard["sha"], "cloth.obj": cloth["sha"]}
+    edit = {"seen": 1, "said": "All of it", "document": document, "uploads": uploads}
+    revision = body(caller.put(f"/api/shots/{made['id']}", json=edit))["revision"]
+    said = body(caller.get(f"/api/shots/{made['id']}/revisions/{revision}/reading"))
+    assert (said["faults"], said["garments"]["flag"]["vertices"]) == ({}, 677)
+    empty = problem(caller.post("/api/shots", json={"name": ""}), 422)
+    assert "name" in empty["where"]
+
+
 BOX = "v 0 0 0\nv 1 0 0\nv 0 1 0\n"
 
 
@@ -226,8 +246,10 @@ def test_two_gigabytes_are_refused_before_they_are_sent(caller):
 
 
 def test_a_full_disk_is_said_and_nothing_is_kept(store, tmp_path):
-    caller = house(store, tmp_path, free=1 << 20).app.test_client()
+    full = house(store, tmp_path, free=1 << 20)
+    caller = full.app.test_client()
     assert "room on the disk" in problem(bring_in(caller, "a.obj", f"{BOX}f 1 2 3\n".encode()), 507)["title"]
+    full.close()
     with store.begin() as session:
         assert session.scalar(text("select count(*) from blobs")) == 0
 
@@ -311,6 +333,7 @@ def test_without_a_database_pages_are_told_so():
     response = caller.get("/api/shots")
     assert "database does not answer" in problem(response, 503)["title"]
     assert response.headers["Retry-After"]
+    services.events.close()
 
 
 def test_without_a_desk_pages_are_told_so(store, shot, tmp_path):
@@ -320,3 +343,4 @@ def test_without_a_desk_pages_are_told_so(store, shot, tmp_path):
     caller = create_app(services).test_client()
     assert "desk process" in problem(caller.get(f"/api/shots/{shot}/revisions/1/reading"), 503)["title"]
     assert body(caller.get("/api/workroom"))["desk"] is False
+    services.events.close()

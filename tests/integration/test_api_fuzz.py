@@ -23,6 +23,7 @@ def described(database, tmp_path_factory):
     short_flag(store)
     workroom = house(store, tmp_path_factory.mktemp("fuzz"))
     yield schemathesis.openapi.from_wsgi("/api/openapi.json", workroom.app)
+    workroom.close()
     store.close()
 
 

@@ -7,6 +7,7 @@ import sys
 import numpy as np
 import pytest
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
 from patient_needle.core.model.patience import ALL
@@ -15,10 +16,12 @@ from patient_needle.jobs.delivery_run import write_delivery
 from patient_needle.jobs.queue import queue_take, requeue_lost
 from patient_needle.jobs.take_run import run_take
 from patient_needle.store import blobs, deliveries, shots, takes
+from patient_needle.store.errors import DISK_FULL
 from patient_needle.store.models import DeliveryState, TakeState
 from tests.houses import MADE_WITH, flag_folder, short_flag
 from tests.reference.ogawa import mesh_samples
 
+AWAY = OperationalError("insert", {}, Exception("server closed the connection"))
 VERIFY = (sys.executable, "-m", "patient_needle.bootstrap.verify_process")
 GARMENT = "signal flag"
 
@@ -144,6 +147,44 @@ def test_another_engine_does_not_go_on_with_a_take(store, shot):
     take = state(store, take_id)
     assert take.state is TakeState.FAILED
     assert "another engine" in take.fault["what"]
+
+
+class _Full(Exception):
+    sqlstate = DISK_FULL
+
+
+@pytest.mark.parametrize(
+    ("error", "says"),
+    [
+        (OperationalError("insert", {}, _Full("no space left")), "the disk is full"),
+        (ZeroDivisionError("a fault of ours"), r"ZeroDivisionError: a fault of ours"),
+    ],
+)
+def test_what_stops_a_run_is_said_and_its_frames_stay(store, shot, monkeypatch, error, says):
+    take_id, committed = make_take(store, shot), takes.commit_frame
+
+    def failing(session, lease, progress, **given):
+        if given["frame"] == 1002:
+            raise error
+        return committed(session, lease, progress, **given)
+
+    monkeypatch.setattr(takes, "commit_frame", failing)
+    run_take(store, take_id, MADE_WITH)
+    take = state(store, take_id)
+    assert (take.state, take.done) == (TakeState.FAILED, 3)
+    assert says in take.fault["what"]
+    with store.begin() as session:
+        assert requeue_lost(session) == []
+
+
+def test_a_run_whose_database_went_away_is_left_for_the_next_worker(store, shot, monkeypatch):
+    take_id = make_take(store, shot)
+    monkeypatch.setattr(takes, "commit_frame", lambda *_, **__: (_ for _ in ()).throw(AWAY))
+    with pytest.raises(OperationalError):
+        run_take(store, take_id, MADE_WITH)
+    assert state(store, take_id).state is TakeState.RUNNING
+    with store.begin() as session:
+        assert requeue_lost(session) == [("takes", take_id)]
 
 
 def test_work_without_a_job_is_queued_again(store, shot):

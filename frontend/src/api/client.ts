@@ -124,4 +124,11 @@ export function bringIn(file: File, told: (share: number) => void): Promise<Uplo
   });
 }
 
+/** A shot from a zip, as Export writes it. */
+export async function importShot(file: File): Promise<Shot> {
+  const headers = { "Content-Type": "application/octet-stream" };
+  const { bytes } = await arrived("/api/shots/import", { method: "POST", headers, body: file });
+  return JSON.parse(new TextDecoder().decode(bytes)) as Shot;
+}
+
 export const part = (value: string) => encodeURIComponent(value);

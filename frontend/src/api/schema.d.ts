@@ -165,7 +165,31 @@ export interface paths {
             };
         };
         put?: never;
-        post?: never;
+        /** Make an empty shot, to bring a character and a garment into. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ShotNew"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shot"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -1431,8 +1455,6 @@ export interface components {
             furthest: number | null;
             /** Groups */
             groups: string[];
-            /** Inside */
-            inside: number;
             /** Mean */
             mean: number | null;
             /** Nearest */
@@ -2161,6 +2183,30 @@ export interface components {
             name: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * ShotNew
+         * @description An empty shot.
+         */
+        ShotNew: {
+            /**
+             * Frame Rate
+             * @default 24
+             */
+            frame_rate: number;
+            /**
+             * Frames
+             * @default [
+             *       1001,
+             *       1100
+             *     ]
+             */
+            frames: [
+                number,
+                number
+            ];
+            /** Name */
+            name: string;
         };
         /**
          * Take

@@ -84,6 +84,10 @@ export function holdsOf(document: ShotDocument, garment: string): HoldRecord[] {
   return document.garments.find((one) => one.name === garment)?.holds ?? [];
 }
 
+export function renamed(document: ShotDocument, name: string): Edit {
+  return { document: { ...document, name }, said: `Called ${name}` };
+}
+
 export function changeFrames(document: ShotDocument, change: { first?: number; last?: number }): Edit {
   const frames: [number, number] = [change.first ?? document.frames[0], change.last ?? document.frames[1]];
   return { document: { ...document, frames }, said: `Frames ${frames[0]} to ${frames[1]}` };

@@ -10,9 +10,10 @@ import { looksAtTakes } from "./description";
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 
 /** Under each pane: what is seen, and its figures at this frame; in the middle the legend of a map. */
-export function PaneNotes({ shot, shown }: { shot: Shot; shown: Take[] }) {
+export function PaneNotes({ shot, shown, read }: { shot: Shot; shown: Take[]; read: boolean }) {
   const bench = useRoom((room) => room.bench);
   const takes = looksAtTakes(bench) ? shown : [];
+  if (!read) return <Typography sx={{ ...NOTE, left: 14 }}>Reading the shot…</Typography>;
   if (takes.length === 0) return <MadeNote shot={shot} />;
   return (
     <>

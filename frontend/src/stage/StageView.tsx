@@ -100,7 +100,7 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
       />
       <LookBar />
       <ViewCards />
-      <PaneNotes shot={shot} shown={shown} />
+      <PaneNotes shot={shot} shown={shown} read={reading !== undefined} />
     </Box>
   );
 }

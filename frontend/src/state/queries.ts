@@ -131,6 +131,19 @@ export function useEdit(shot: Shot) {
   });
 }
 
+/** Make an empty shot. */
+export function useNewShot(open: (id: number) => void) {
+  return useMutation({
+    mutationFn: (name: string) =>
+      got<Shot>(api.POST("/api/shots", { body: { name, frames: [1001, 1100], frame_rate: 24 } })),
+    onSuccess: (shot) => {
+      void client.invalidateQueries({ queryKey: keys.shots });
+      open(shot.id);
+    },
+    onError: complain,
+  });
+}
+
 export function useStepBack(shot: Shot | undefined, way: "undo" | "redo") {
   return useMutation({
     mutationFn: () =>

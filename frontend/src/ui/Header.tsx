@@ -1,14 +1,20 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Divider from "@mui/material/Divider";
 import IconButton from "@mui/material/IconButton";
 import MenuItem from "@mui/material/MenuItem";
 import Select from "@mui/material/Select";
 import Typography from "@mui/material/Typography";
-import type { Shot, ShotLine, Workroom } from "../api/client";
+import { useRef } from "react";
+import { importShot, type Shot, type ShotLine, type Workroom } from "../api/client";
+import { freeName } from "../domain/edits";
 import { bytes } from "../domain/words";
-import { useStepBack } from "../state/queries";
+import { client, complain, keys, useNewShot, useStepBack } from "../state/queries";
 import { useRoom } from "../state/room";
 import { NeedleMark } from "./NeedleMark";
+
+const NEW = -1;
+const IMPORT = -2;
 
 export interface HeaderProps {
   shots: ShotLine[];
@@ -21,11 +27,33 @@ export interface HeaderProps {
 export function Header({ shots, shot, workroom, open }: HeaderProps) {
   const theme = useRoom((room) => room.theme);
   const set = useRoom((room) => room.set);
+  const make = useNewShot(open);
+  const chooser = useRef<HTMLInputElement>(null);
+  const bring = (file: File | undefined) => {
+    if (file === undefined) return;
+    importShot(file)
+      .then((made) => {
+        void client.invalidateQueries({ queryKey: keys.shots });
+        open(made.id);
+      })
+      .catch(complain);
+  };
   const undo = useStepBack(shot, "undo");
   const redo = useStepBack(shot, "redo");
   return (
     <Box component="header" sx={{ gridColumn: "1 / -1", display: "flex", alignItems: "center", gap: 1.25, px: 2, borderBottom: 1, borderColor: "divider", minWidth: 0 }}>
       <NeedleMark />
+      <input
+        ref={chooser}
+        type="file"
+        hidden
+        accept=".zip"
+        aria-label="Shot to import"
+        onChange={(event) => {
+          bring(event.target.files?.[0]);
+          event.target.value = "";
+        }}
+      />
       <Typography component="h1" sx={{ fontSize: 14.5, fontWeight: 600, whiteSpace: "nowrap" }}>
         Patient Needle
       </Typography>
@@ -37,7 +65,9 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
             value={shot.id}
             inputProps={{ "aria-label": "Shot" }}
             onChange={(event) => {
-              open(event.target.value);
+              if (event.target.value === NEW) make.mutate(freeName("New shot", shots.map((one) => one.name)));
+              else if (event.target.value === IMPORT) chooser.current?.click();
+              else open(event.target.value);
             }}
             sx={{ fontSize: 13.5, ml: 1 }}
           >
@@ -46,6 +76,9 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
                 {one.name}
               </MenuItem>
             ))}
+            <Divider />
+            <MenuItem value={NEW}>New shot</MenuItem>
+            <MenuItem value={IMPORT}>Import a shot…</MenuItem>
           </Select>
           <Typography className="figure" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
             {shot.document.frames[0]}–{shot.document.frames[1]} · {shot.document.frame_rate ?? 24}/s

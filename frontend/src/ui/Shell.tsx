@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useEffect, useMemo } from "react";
@@ -11,7 +12,7 @@ import { HandoffCard } from "../features/handoff/HandoffCard";
 import { TakesCard } from "../features/takes/TakesCard";
 import { StageView } from "../stage/StageView";
 import { useEvents } from "../state/events";
-import { useDeliveries, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
+import { useDeliveries, useNewShot, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
 import { useRoom } from "../state/room";
 import { Banner } from "./Banner";
 import { Header } from "./Header";
@@ -40,7 +41,7 @@ export function Shell() {
     <Box sx={{ height: "100vh", display: "grid", gridTemplate: "40px minmax(0, 1fr) auto / 158px minmax(0, 1fr) 300px" }}>
       <Header shots={shots.data ?? []} shot={shot} workroom={workroom.data} open={open} />
       <Banner workroom={workroom.data} error={workroom.error} />
-      {shot === undefined ? <Waiting empty={shots.data?.length === 0} /> : <OpenShot key={shot.id} shot={shot} />}
+      {shot === undefined ? <Waiting empty={shots.data?.length === 0} open={open} /> : <OpenShot key={shot.id} shot={shot} />}
       <Notice />
       <Sheet />
     </Box>
@@ -109,12 +110,20 @@ function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take
   }
 }
 
-function Waiting({ empty }: { empty: boolean }) {
+function Waiting({ empty, open }: { empty: boolean; open(id: number): void }) {
+  const make = useNewShot(open);
   return (
     <Box component="main" sx={{ gridColumn: "1 / -1", display: "grid", placeContent: "center", gap: 1.5 }}>
       <Typography variant="h2">{empty ? "There is no shot yet" : "Opening the workroom…"}</Typography>
       {empty ? (
-        <Typography color="text.secondary">Start ./needle up in an empty data folder to get the demo, or bring in a shot as a zip.</Typography>
+        <Button
+          variant="contained"
+          onClick={() => {
+            make.mutate("New shot");
+          }}
+        >
+          Make a shot
+        </Button>
       ) : (
         <LinearProgress aria-label="Opening" />
       )}

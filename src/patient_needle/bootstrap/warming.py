@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from ..core.contact.rows import Surroundings
+from ..core.craft.looks import closeness_per_vertex
 from ..core.geometry.material import drawn_directions
 from ..core.model.fabric import Fabric
 from ..core.model.patience import FIRST_LOOK
@@ -23,6 +24,7 @@ def warm(told: Callable[[int, int, str], None]) -> None:
         ("sums", touch_threads),
         ("cloth without contact", lambda: _tiny(0)),
         ("search, contact and filter", lambda: _tiny(6)),
+        ("reading and looking", _look),
     )
     for index, (what, run) in enumerate(stages, 1):
         told(index, len(stages), what)
@@ -33,6 +35,13 @@ def touch_threads() -> None:
     """Start the threading layer."""
     total(np.ones(3))
     _tiny(0)
+
+
+def _look() -> None:
+    """What the desk answers with."""
+    points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0]])
+    triangles = np.array([[0, 1, 2]], np.int32)
+    closeness_per_vertex(points + [0, 0, 0.01], points, triangles)
 
 
 def _tiny(substeps: int) -> None:

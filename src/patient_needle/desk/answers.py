@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from ..core.craft.checks import check_member, check_start
 from ..core.craft.dressing import chosen_vertices, dress
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
-from ..core.craft.reading import read_garment, read_member, speeds
+from ..core.craft.reading import read_garment, read_member, speeds_of
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.mesh import Mesh
 from ..formats.registry import read_meshes
@@ -167,9 +167,10 @@ class Answers:
 
 def _reading(opened: OpenShot) -> dict[str, Any]:
     plan, faults = opened.plan, dict(opened.faults)
-    cast, garments = {}, {}
+    cast, garments, speeds = {}, {}, []
     for name, member in opened.cast.items():
-        cast[name] = asdict(read_member(plan, member))
+        speeds.append(speeds_of(plan, member))
+        cast[name] = asdict(read_member(plan, member, speeds[-1]))
         try:
             check_member(plan, member)
         except NeedleError as error:
@@ -183,14 +184,13 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
                 check_start(dressed.cloth, opened.colliders, opened.colliders.rest_points())
         except NeedleError as error:
             faults[name] = error
-    first, last = opened.shot.frames
     return {
         "cast": cast,
         "garments": garments,
         "faults": {name: {"what": e.what, "where": e.where, "remedy": e.remedy} for name, e in faults.items()},
         "pulse": {
             "first": plan.first_simulated,
-            "body_speed": speeds(plan, tuple(opened.cast.values())) if first <= last else [],
+            "body_speed": [max(each) for each in zip(*speeds, strict=True)],
         },
     }
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import structlog
+from sqlalchemy.exc import DBAPIError
 
 from ..core.craft.checks import check_plan
 from ..core.craft.plan import Garment, ShotPlan
@@ -21,13 +22,18 @@ from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
 from ..formats.report.records import frame_record
 from ..formats.shot_file.assemble import assemble
 from ..store import takes
-from ..store.errors import FencedError
+from ..store.errors import DISK_FULL, FencedError
 from ..store.models import Take, TakeState
 from ..store.session import Store
 from .opened import opened
 from .queue import queue_take
 
 log = structlog.get_logger()
+NO_ROOM = {
+    "what": "the disk is full",
+    "where": "the database",
+    "remedy": "Delete takes or free space, then let the take go on",
+}
 RECENT = 12  # frames that the pace is taken over
 
 
@@ -86,6 +92,18 @@ def run_take(
         _finish(store, lease, TakeState.STOPPED, None)
     except NeedleError as error:
         fault = {"what": error.what, "where": error.where, "remedy": error.remedy}
+        _finish(store, lease, TakeState.FAILED, fault)
+    except DBAPIError as error:
+        if getattr(error.orig, "sqlstate", None) != DISK_FULL:
+            raise  # the database is away: the next sweep takes the run up again
+        _finish(store, lease, TakeState.FAILED, NO_ROOM)
+    except Exception as error:  # the edge of a job: whatever it was, the artist must see that the take failed
+        log.exception("take failed", action="take_failed", take=take_id)
+        fault = {
+            "what": f"the engine stopped unexpectedly ({type(error).__name__}: {error})",
+            "where": f"'{take.name}'",
+            "remedy": "Its frames are kept; the worker's log says more",
+        }
         _finish(store, lease, TakeState.FAILED, fault)
 
 

@@ -11,6 +11,8 @@ from __future__ import annotations
 
 from ..core.model.errors import NeedleError
 
+DISK_FULL = "53100"  # PostgreSQL's code
+
 
 class MissingError(NeedleError):
     """There is no such shot, take, delivery or file."""

@@ -16,6 +16,7 @@ from ..store.session import Store
 
 log = structlog.get_logger()
 HEARTBEAT = 10.0  # s between comments that keep the connection alive
+LOOK_UP = 1.0  # s after which the listening thread sees that it shall close
 OVERLAP = 64  # events replayed again on reconnection: numbers are given before they are committed
 WAITING = 1000  # events a page may be behind before it is told to fetch everything anew
 
@@ -28,6 +29,7 @@ class EventHub:
         self._lock = threading.Lock()
         self._pages: set[queue.Queue[dict[str, Any]]] = set()
         self._thread: threading.Thread | None = None
+        self._closing = threading.Event()
 
     def start(self) -> None:
         """Begin to listen, once per process."""
@@ -36,19 +38,25 @@ class EventHub:
                 self._thread = threading.Thread(target=self._listen, name="events", daemon=True)
                 self._thread.start()
 
+    def close(self) -> None:
+        """Stop listening."""
+        self._closing.set()
+        if self._thread is not None:
+            self._thread.join(10)
+
     def _listen(self) -> None:
-        pause = threading.Event()
-        while True:
+        while not self._closing.is_set():
             try:
                 with psycopg.connect(self._store.plain_url, autocommit=True, connect_timeout=5) as connection:
                     connection.execute(f"listen {events.CHANNEL}")
                     self._publish({"kind": "database", "here": True})
-                    for note in connection.notifies():
-                        self._publish(json.loads(note.payload))
+                    while not self._closing.is_set():
+                        for note in connection.notifies(timeout=LOOK_UP):
+                            self._publish(json.loads(note.payload))
             except psycopg.Error as error:
                 log.warning(str(error).strip(), action="events_lost")
                 self._publish({"kind": "database", "here": False})
-            pause.wait(1.0)
+                self._closing.wait(1.0)
 
     def _publish(self, event: dict[str, Any]) -> None:
         with self._lock:

@@ -15,13 +15,12 @@ from werkzeug.exceptions import HTTPException
 
 from ..core.model.errors import NeedleError
 from ..desk.client import DeskAwayError
-from ..store.errors import ConflictError, DatabaseAwayError, MissingError
+from ..store.errors import DISK_FULL, ConflictError, DatabaseAwayError, MissingError
 
 log = structlog.get_logger()
 STATUS: dict[type[NeedleError], int] = {
     MissingError: 404, ConflictError: 409, DeskAwayError: 503, DatabaseAwayError: 503,
 }  # fmt: skip
-DISK_FULL = "53100"
 
 
 def problem(

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
-from ..formats.shot_file.document import ShotFile
+from ..formats.shot_file.document import ShotFile as ShotFile
 
 Patience = Literal["first-look", "working", "final"]
 ThingName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^/\\\x00]+$")]
@@ -55,6 +55,14 @@ class ShotEdit(_Given):
     said: str = Field(min_length=1, max_length=200)
     document: ShotFile
     uploads: dict[str, str] = Field(default={}, description="SHA-256 by name of files that were brought in")
+
+
+class ShotNew(_Given):
+    """An empty shot."""
+
+    name: ThingName
+    frames: tuple[int, int] = (1001, 1100)
+    frame_rate: float = Field(default=24.0, gt=0, le=1000)
 
 
 class Seen(_Given):
@@ -117,7 +125,6 @@ class GarmentReading(BaseModel):
     spacing: float
     borders: list[BorderReading]
     groups: list[str]
-    inside: int
     nearest: float | None
     furthest: float | None
     mean: float | None

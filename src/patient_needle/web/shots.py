@@ -45,6 +45,18 @@ def list_shots() -> list[schemas.ShotLine]:
         return [schemas.ShotLine(id=s.id, name=s.name, revision=s.head) for s in shots.listed(session)]
 
 
+@blueprint.post("")
+@blueprint.input(schemas.ShotNew, arg_name="new")
+@blueprint.output(schemas.Shot, status_code=201)
+def make_shot(new: schemas.ShotNew) -> schemas.Shot:
+    """Make an empty shot, to bring a character and a garment into."""
+    document = schemas.ShotFile(
+        format="patient-needle-shot", version=1, fabrics=[], garments=[], **new.model_dump()
+    ).model_dump(mode="json")
+    with services().store.begin() as session:
+        return described(session, shots.create(session, document, {}).id)
+
+
 @blueprint.get("/<int:shot_id>")
 @blueprint.output(schemas.Shot)
 def read_shot(shot_id: int) -> schemas.Shot:

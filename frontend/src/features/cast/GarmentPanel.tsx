@@ -17,6 +17,7 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
   return (
     <Panel label={garment.name}>
       <Typography sx={{ fontWeight: 600, fontSize: 13.5 }}>{garment.name}</Typography>
+      {reading === undefined && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Reading…</Typography>}
       {read !== undefined && <Figures read={read} />}
       {fault !== undefined && <FaultNote fault={fault} />}
       <TextField
@@ -56,7 +57,6 @@ function Figures({ read }: { read: GarmentReading }) {
       <Figure name="Borders" value={count(read.borders.length, "loop")} />
       {read.nearest !== null && <Figure name="Nearest to a collider" value={mm(read.nearest)} />}
       {read.furthest !== null && <Figure name="Furthest from one" value={mm(read.furthest)} />}
-      {read.inside > 0 && <Figure name="Starts inside" value={count(read.inside, "vertex", "vertices")} />}
     </>
   );
 }

@@ -1,6 +1,7 @@
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { CastRecord, Reading, Shot } from "../../api/client";
-import { changeMember } from "../../domain/edits";
+import type { CastRecord, MemberReading, Reading, Shot } from "../../api/client";
+import { changeFrames, changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Panel } from "../../ui/Card";
 import { TakeOut } from "./TakeOut";
@@ -20,6 +21,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
           · {member.kind}
         </Typography>
       </Typography>
+      {reading === undefined && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Reading…</Typography>}
       {read !== undefined && (
         <>
           <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>{read.said}</Typography>
@@ -31,6 +33,18 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
         </>
       )}
       {fault !== undefined && <FaultNote fault={fault} />}
+      {read !== undefined && read.first !== null && read.last !== null && !covers(read, shot) && (
+        <Button
+          variant="outlined"
+          sx={{ mt: 0.75 }}
+          onClick={() => {
+            const { first, last } = read;
+            edit.mutate({ edit: (document) => changeFrames(document, { first: first ?? undefined, last: last ?? undefined }) });
+          }}
+        >
+          Use its frames, {read.first} to {read.last}
+        </Button>
+      )}
       <UnitFields
         unit={member.unit ?? "m"}
         up={member.up ?? "y"}
@@ -41,4 +55,10 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
       <TakeOut shot={shot} name={member.name} />
     </Panel>
   );
+}
+
+/** Whether a member's animation reaches over the whole shot. */
+function covers(read: MemberReading, shot: Shot): boolean {
+  const [first, last] = shot.document.frames;
+  return (read.first ?? first) <= first && (read.last ?? last) >= last;
 }

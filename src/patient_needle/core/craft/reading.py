@@ -6,10 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..contact.intersections import inside
 from ..geometry.topology import Topology, is_closed
 from ..geometry.tree import build_tree, closest_points
-from ..model.typed import Indices, Points
+from ..model.typed import Indices, Points, Scalars
 from ..solver.effort import furthest
 from .colliders import Colliders
 from .plan import CastMember, Garment, ShotPlan
@@ -52,8 +51,9 @@ class BorderReading:
 
 @dataclass(frozen=True)
 class GarmentReading:
-    """spacing m, mean edge length; inside: vertices within a collider at the start; nearest, furthest and mean
-    distance in m from the colliders at the start, None without colliders.
+    """spacing m, mean edge length; nearest, furthest and mean distance in m from the colliders at the start.
+
+    The distances are None without colliders.
     """
 
     vertices: int
@@ -62,24 +62,22 @@ class GarmentReading:
     spacing: float
     borders: tuple[BorderReading, ...]
     groups: tuple[str, ...]
-    inside: int
     nearest: float | None
     furthest: float | None
     mean: float | None
 
 
-def read_member(plan: ShotPlan, member: CastMember) -> MemberReading:
-    """A cast member in figures."""
+def read_member(plan: ShotPlan, member: CastMember, speeds: list[float]) -> MemberReading:
+    """A cast member in figures; `speeds` as from `speeds_of`."""
     rest = member.motion.rest()
     height = float(np.ptp(rest[:, plan.up]))
     low, high = member.motion.span()
-    moves = bool(np.isfinite(low))
+    moves = _moves(member)
     return MemberReading(
         member.mesh.vertex_count, member.mesh.face_count, len(member.cut.triangles), int(member.chosen.sum()),
         is_closed(member.cut.triangles), height, float(rest[:, plan.up].min()),
-        int(low) if moves else None, int(high) if moves else None,
-        max(speeds(plan, (member,)), default=0.0) if moves else 0.0, member.part_names,
-        _said(member, height),
+        int(low) if moves else None, int(high) if moves else None, max(speeds, default=0.0),
+        member.part_names, _said(member, height),
     )  # fmt: skip
 
 
@@ -91,15 +89,16 @@ def _said(member: CastMember, height: float) -> str:
     return f"{height:.2f} m tall, which is {'small' if height < HUMAN[0] else 'large'} for a grown human"
 
 
-def speeds(plan: ShotPlan, members: tuple[CastMember, ...]) -> list[float]:
-    """The members' fastest point in m/s at each frame from the run-in's start on; 0 at the first."""
-    staged = [StagedMotion(m.motion, plan.run_in, plan.frames[0]) for m in members if _moves(m)]
-    out = [0.0]
-    before = [motion.shown_at(plan.first_simulated) for motion in staged]
+def speeds_of(plan: ShotPlan, member: CastMember) -> list[float]:
+    """The member's fastest point in m/s at each frame from the run-in's start on; 0 at the first."""
+    count = max(0, plan.frames[1] - plan.first_simulated + 1)
+    if not _moves(member) or count == 0:
+        return [0.0] * count
+    staged = StagedMotion(member.motion, plan.run_in, plan.frames[0])
+    out, before = [0.0], staged.shown_at(plan.first_simulated)
     for frame in range(plan.first_simulated + 1, plan.frames[1] + 1):
-        here = [motion.shown_at(frame) for motion in staged]
-        fastest = max((furthest(a, b) for a, b in zip(before, here, strict=True)), default=0.0)
-        out.append(fastest * plan.frame_rate)
+        here = staged.shown_at(frame)
+        out.append(furthest(before, here) * plan.frame_rate)
         before = here
     return out
 
@@ -114,10 +113,10 @@ def read_garment(
     """A garment in figures, against the colliders in the rest pose."""
     points, edges = garment.mesh.vertices, topology.edges
     lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
-    distance, within = _start(points, colliders)
+    distance = _from_colliders(points, colliders)
     return GarmentReading(
         garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles), float(lengths.mean()),
-        tuple(_border(points, loops, index) for index in range(len(loops))), tuple(garment.mesh.groups), within,
+        tuple(_border(points, loops, index) for index in range(len(loops))), tuple(garment.mesh.groups),
         *(
             (None, None, None)
             if distance is None
@@ -126,12 +125,12 @@ def read_garment(
     )  # fmt: skip
 
 
-def _start(points: Points, colliders: Colliders) -> tuple[Points | None, int]:
+def _from_colliders(points: Points, colliders: Colliders) -> Scalars | None:
     if len(colliders.triangles) == 0:
-        return None, 0
+        return None
     around = colliders.rest_points()
     _, _, distance = closest_points(build_tree(around, colliders.triangles), around, points)
-    return distance, int(inside(around, colliders.enclosing, points).sum())
+    return distance
 
 
 def _border(points: Points, loops: list[Indices], index: int, up: int = 1) -> BorderReading:
