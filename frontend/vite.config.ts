@@ -3,6 +3,6 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react()],
-  build: { outDir: "dist", chunkSizeWarningLimit: 800 },
+  build: { outDir: "dist", chunkSizeWarningLimit: 1600 },
   test: { environment: "jsdom" },
 });

@@ -139,7 +139,7 @@ def node_packages() -> Path:
     if not (folder / "node_modules").exists() or not stamp.exists():
         say("installing front-end packages")
         need(
-            "npm", "ci", "--no-audit", "--no-fund", "--loglevel=error", cwd=folder,
+            "npm", "ci", "--no-audit", "--no-fund", "--no-update-notifier", "--loglevel=error", cwd=folder,
             why="installing front-end packages",
         )  # fmt: skip
         stamp.touch()
