@@ -11,6 +11,7 @@ from ..core.model.errors import NeedleError
 from ..store import errors as _store_errors  # noqa: F401  (so that its errors are known by name)
 from . import wire
 
+PATIENCE = 30.0  # s that a caller waits for its turn
 MOST = 6  # connections at once; further callers wait for one
 
 
@@ -37,7 +38,10 @@ class Desk:
 
     def call(self, do: str, **arguments: Any) -> wire.Message:
         """Ask for one thing; the desk's own errors are raised here as they were there."""
-        connection = self._idle.get(timeout=30)
+        try:
+            connection = self._idle.get(timeout=PATIENCE)
+        except queue.Empty:
+            raise DeskAwayError("the desk is busy", remedy="Wait a moment and try again") from None
         try:
             # A connection that was kept may belong to a desk that has been started anew since.
             for attempt in range(2):
@@ -66,7 +70,7 @@ class Desk:
         """Whether the desk is there."""
         try:
             self.call("hello")
-        except (NeedleError, queue.Empty):
+        except NeedleError:
             return False
         return True
 
