@@ -53,10 +53,10 @@ DUCK = {
     "kneeR": (-0.25, 0, 1), "curlL": 16, "curlR": 16, "wristR": (14, 0, 0), "wristL": (8, 0, 0),
 }  # fmt: skip
 STEP_DOWN = {
-    "pelvis": (0.0, -0.10, 0.16), "pelvis_turn": (8, 8, -3), "spine_turn": (8, -10, 2),
+    "pelvis": (0.0, -0.14, 0.20), "pelvis_turn": (8, 8, -3), "spine_turn": (8, -10, 2),
     "neck_turn": (4, 2, 0), "head_turn": (6, 0, 0), "handL": (0.43, 0.94, 0.14),
     "handR": (-0.43, 0.94, 0.04), "elbowL": (0.5, -0.3, -1), "elbowR": (-0.5, -0.3, -1),
-    "footR": (-0.11, -BLOCK_TOP, 0.46, -6, 0), "footL": (0.11, 0, 0.0, 10, 30),
+    "footR": (-0.11, -BLOCK_TOP, 0.56, -6, 0), "footL": (0.11, 0, 0.0, 10, 34),
     "kneeR": (-0.15, 0.2, 1), "kneeL": (0.2, 0, 1), "curlL": 14, "curlR": 20,
 }  # fmt: skip
 KNEEL = {
