@@ -133,20 +133,17 @@ def test_a_page_says_what_is_away_and_goes_on(killable, page: Page):
     assert killable.patiently("workroom")["workers"] >= 1
 
 
-def test_a_second_start_is_quick_and_keeps_everything(tmp_path):
+def test_a_second_start_keeps_everything(tmp_path):
     with workroom(tmp_path, 8650) as first:
         take_id = run(first)
         until(lambda: state(first, take_id)["done"] >= 5, 120)
         said = first.close()
         assert "closed" in said
         assert not any(first.pids(name) for name in ("web", "desk", "worker", "short jobs", "database"))
-    begun = time.monotonic()
     with workroom(tmp_path, 8650) as second:
-        spent = time.monotonic() - begun
         assert json.dumps(second.ask("shots")).count('"id"') == 2  # the demo was not brought in again
         assert state(second, take_id)["done"] >= 5
         until(lambda: state(second, take_id)["state"] == "finished", 180)
-    assert spent < 60, spent  # seconds as a rule; a loaded machine may be slower
 
 
 def test_a_port_in_use_is_named_and_another_taken(tmp_path):

@@ -185,6 +185,31 @@ def test_two_takes_side_by_side_share_camera_and_clock(room: Page, open_house):
     expect(room.get_by_text(re.compile(r"Quick · 1010"))).to_be_visible()
 
 
+def test_a_take_is_stopped_renamed_gone_on_with_extended_and_deleted(room: Page):
+    open_shot(room, "Signal flag 0010")
+    type_into(room, "Last frame", 1040)
+    bench(room, "Takes")
+    room.get_by_label("Name of the take").fill("Draft")
+    room.get_by_role("button", name="Run frames 1001 to 1040").click()
+    draft = room.get_by_role("group", name="Draft", exact=True)
+    expect(draft).to_contain_text("s a frame", timeout=SLOW)
+    room.get_by_role("button", name="Stop Draft").click()
+    expect(draft).to_contain_text("stopped at", timeout=SLOW)
+    room.get_by_role("button", name="Rename Draft").click()
+    type_into(room, "New name", "Kept")
+    kept = room.get_by_role("group", name="Kept", exact=True)
+    room.get_by_role("button", name="Go on with Kept").click()
+    expect(kept).to_contain_text("finished", timeout=SLOW)
+    room.get_by_role("button", name="Extend Kept").click()
+    type_into(room, "To frame", 1043)
+    kept.get_by_role("button", name="Extend", exact=True).click()
+    expect(kept).to_contain_text("1001 to 1043")
+    expect(kept).to_contain_text("finished", timeout=SLOW)
+    room.get_by_role("button", name="Delete Kept", exact=True).click()
+    room.get_by_role("button", name="Really delete Kept").click()
+    expect(kept).to_have_count(0)
+
+
 def test_playing_goes_through_the_frames(room: Page):
     tape = room.get_by_role("slider", name="Frame")
     to_frame(room, int(tape.get_attribute("aria-valuemin")))

@@ -183,10 +183,6 @@ export class Stage {
     return [...this.cloths.keys()];
   }
 
-  clothPoints(key: string): Float32Array | null {
-    return this.cloths.get(key)?.surface.points ?? null;
-  }
-
   setLook(look: Look): void {
     this.look = look;
     for (const { mesh, tones, surface } of this.cloths.values()) {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from apiflask import APIBlueprint
-from flask import Response, jsonify, request
+from flask import Response, jsonify
 from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
@@ -217,4 +217,4 @@ def _without_gap(rows: Any) -> list[Frame]:
 def look(take_id: int, garment: str, kind: str, frame: int) -> Response:
     """A value per vertex of a finished frame: stretch as a share, or closeness in m, (n,) float32."""
     found = services().desk.call("look", take=take_id, garment=garment, frame=frame, kind=kind)
-    return array_response(found.arrays["values"], first_frame=frame, lasting="v" in request.args)
+    return array_response(found.arrays["values"], first_frame=frame)
