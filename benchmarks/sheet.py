@@ -14,6 +14,7 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import Patience
 from patient_needle.core.solver.cloth import Cloth, build_cloth
 from patient_needle.core.solver.diagnostics import FrameTally, stretch
+from patient_needle.core.solver.forces import Forces
 from patient_needle.core.solver.state import ClothState, at_rest
 from patient_needle.core.solver.step import Engine, Surround
 
@@ -62,7 +63,7 @@ def make(vertices: int, *, level: bool) -> Cloth:
 def ours(cloth: Cloth, patience: Patience, substeps: int) -> Result:
     """The engine at a fixed number of substeps, from rest."""
     empty, no_faces = np.zeros((0, 3)), np.zeros((0, 3), np.int32)
-    engine = Engine(cloth, empty, no_faces, patience, GRAVITY, 0.0, 1e-3)
+    engine = Engine(cloth, empty, no_faces, patience, Forces(GRAVITY), 1e-3)
     state = at_rest(cloth.rest_points, 1)
     surround = Surround(empty, empty, cloth.rest_points[cloth.held], NOTHING)
     engine.step(state, surround, 1 / (RATE * substeps), FrameTally())  # makes the factor

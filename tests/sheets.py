@@ -11,6 +11,7 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.core.solver.cloth import Cloth, build_cloth
 from patient_needle.core.solver.diagnostics import FrameTally
+from patient_needle.core.solver.forces import Forces
 from patient_needle.core.solver.state import ClothState, at_rest
 from patient_needle.core.solver.step import Engine, Surround
 
@@ -85,19 +86,20 @@ def surroundings(count: int, gap: float, friction: float = 0.0) -> Surroundings:
     )
 
 
-def free_engine(cloth: Cloth, patience, gravity=(0.0, -9.81, 0.0), air_drag=0.0) -> Engine:
+def free_engine(cloth: Cloth, patience, gravity=(0.0, -9.81, 0.0), air_drag=0.0, **forces) -> Engine:
     """An engine without colliders."""
-    return Engine(cloth, NOTHING, NO_FACES, patience, np.array(gravity), air_drag, 1e-3)
+    acting = Forces(np.array(gravity), air_drag, **forces)
+    return Engine(cloth, NOTHING, NO_FACES, patience, acting, 1e-3)
 
 
 def run_free(
-    engine: Engine, state: ClothState, seconds: float, step: float, watch=None, held_at=None
+    engine: Engine, state: ClothState, seconds: float, step: float, watch=None, held_at=None, **surround
 ) -> ClothState:
     """Step a cloth without colliders, held vertices at held_at or at rest; watch(time, state) after each."""
     held = engine.cloth.rest_points[engine.cloth.held] if held_at is None else held_at
     around = surroundings(0, 1e-3)
     for index in range(round(seconds / step)):
-        state = engine.step(state, Surround(NOTHING, NOTHING, held, around), step, FrameTally())
+        state = engine.step(state, Surround(NOTHING, NOTHING, held, around, **surround), step, FrameTally())
         if watch is not None:
             watch((index + 1) * step, state)
     return state

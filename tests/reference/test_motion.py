@@ -9,6 +9,7 @@ from scipy.special import jn_zeros
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import FINAL
 from patient_needle.core.solver.diagnostics import FrameTally
+from patient_needle.core.solver.forces import Forces
 from patient_needle.core.solver.step import Engine, Surround
 
 from ..sheets import box, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
@@ -78,7 +79,7 @@ def slide(mu: float, degrees: float, seconds: float, step: float = 1 / 96):
     slab, faces = box((-1.0, -0.2, -0.6), (1.5, 0.0, 0.6))
     angle = np.radians(degrees)
     gravity = GRAVITY * np.array([np.sin(angle), -np.cos(angle), 0])
-    engine = Engine(cloth, slab, faces, FINAL, gravity, 0.0, gap)
+    engine = Engine(cloth, slab, faces, FINAL, Forces(gravity), gap)
     around = surroundings(len(faces), gap, mu)
     state, times, means = still(cloth), [], []
     for index in range(round(seconds / step)):

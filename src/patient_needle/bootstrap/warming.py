@@ -13,6 +13,7 @@ from ..core.model.fabric import Fabric
 from ..core.model.patience import FIRST_LOOK
 from ..core.solver.cloth import build_cloth
 from ..core.solver.diagnostics import FrameTally
+from ..core.solver.forces import Forces, Inflation
 from ..core.solver.gather import total
 from ..core.solver.state import at_rest
 from ..core.solver.step import Engine, Surround
@@ -53,11 +54,11 @@ def _tiny(substeps: int) -> None:
     slab = points - [0.0, 0.004, 0.0]
     cloth = build_cloth(
         "tiny", points, triangles, drawn_directions(points, triangles, np.array([0.0, 0, 1])),
-        Fabric("tiny"), np.zeros(16, bool),
+        Fabric("tiny", stretch_damping=1e-3, bend_damping=1e-3), np.zeros(16, bool),
     )  # fmt: skip
     colliders = slab if substeps else np.zeros((0, 3))
     faces = triangles if substeps else np.zeros((0, 3), np.int32)
-    engine = Engine(cloth, colliders, faces, FIRST_LOOK, np.array([0, -9.81, 0]), 0.1, 0.003)
+    engine = Engine(cloth, colliders, faces, FIRST_LOOK, Forces(air_drag=0.1, calm=0.1), 0.003)
     around = Surroundings(
         np.full(len(faces), 0.003),
         np.full(len(faces), 0.3),
@@ -66,5 +67,14 @@ def _tiny(substeps: int) -> None:
     )
     state = at_rest(points, 1)
     for _ in range(max(1, substeps)):
-        surround = Surround(colliders, colliders, np.zeros((0, 3)), around)
+        surround = Surround(
+            colliders,
+            colliders,
+            np.zeros((0, 3)),
+            around,
+            np.ones_like(points),
+            inflation=Inflation(False, 1.0, 0.0),
+        )
         state = engine.step(state, surround, 0.01, FrameTally())
+    engine.unrest(state, surround)
+    engine.energies(state)

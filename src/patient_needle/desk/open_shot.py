@@ -49,7 +49,7 @@ class OpenShot:
         return ShotPlan(
             shot.name, shot.frame_rate, shot.frames, RunIn(shot.run_in.settle, shot.run_in.move),
             tuple(self.cast.values()), tuple(g.garment for g in self.garments.values()),
-            np.array(shot.forces.gravity), shot.forces.air_drag, FIRST_LOOK,
+            np.array(shot.forces.gravity), shot.forces.air_drag, patience=FIRST_LOOK,
         )  # fmt: skip
 
     @cached_property

@@ -40,7 +40,7 @@ def terms_of(made):
     membrane, bending = Membrane(made), Bending(made)
     membrane.begin(start, 0.01)
     bending.begin(start, 0.01)
-    inertia = Inertia(made, timing(still(made), 0.01), np.array([0, -9.81, 0]), np.full(made.count, 0.1))
+    inertia = Inertia(made, timing(still(made), 0.01), np.array([0, -9.81, 0]))
     rows = Rows(
         np.array([[0, made.count], [made.count, 5]], np.int32), np.array([[0, 0, 1.0], [0, 0.6, 0.8]]),
         np.array([300.0, 200.0]), np.array([0.01, 0.5]), np.array([0.01, 0.02]), np.zeros(2),

@@ -12,6 +12,7 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import FIRST_LOOK
 from patient_needle.core.solver.diagnostics import FrameTally, stretch
 from patient_needle.core.solver.effort import furthest, substeps_for
+from patient_needle.core.solver.forces import Forces
 from patient_needle.core.solver.step import Engine, Surround
 from tests.sheets import box, cloth_of, sheet, still, surroundings
 
@@ -23,7 +24,7 @@ def swung(mu: float):
     cloth = cloth_of(points, triangles, Fabric("curtain", areal_density=0.2), held)
     bar, faces = box((0.1, 0.35, 0.05), (0.5, 0.41, 0.11))
     at = lambda t: bar + [0, 0, 0.35 * np.sin(2 * np.pi * 5.0 * t) * np.clip(t / 0.05, 0, 1)]  # noqa: E731
-    engine = Engine(cloth, bar, faces, FIRST_LOOK, np.array([0, -9.81, 0]), 0.1, 0.003)
+    engine = Engine(cloth, bar, faces, FIRST_LOOK, Forces(air_drag=0.1), 0.003)
     around, state = surroundings(len(faces), 0.003, mu), still(cloth)
     for frame in range(8):
         path = [at((frame + k / 4) / 24) for k in range(-4, 5)]

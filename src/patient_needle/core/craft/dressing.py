@@ -8,7 +8,7 @@ import numpy as np
 
 from ..geometry.binding import Binding, bind, follow
 from ..geometry.material import drawn_directions, pattern_directions
-from ..geometry.topology import Topology, border_loops, build_topology
+from ..geometry.topology import Topology, border_loops, build_topology, is_closed
 from ..geometry.triangulate import triangulated
 from ..model.errors import NeedleError, ShotError
 from ..model.typed import Indices, Points
@@ -74,7 +74,13 @@ def _dress(plan: ShotPlan, garment: Garment) -> Dressed:
         garment.fabric,
         held,
         flat_rest_angles=garment.rest_angles == "flat",
+        multipliers=garment.multipliers,
     )
+    if garment.filling is not None and not is_closed(cut.triangles):
+        raise ShotError(
+            "it is to be filled, but its mesh has open borders",
+            remedy="Close the mesh, or take the filling away",
+        )
     return Dressed(cloth, holds, "drawn direction" if pattern is None else "pattern UVs")
 
 

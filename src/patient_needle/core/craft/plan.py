@@ -12,8 +12,10 @@ from ..geometry.triangulate import TriangleMap
 from ..model.curve import Curve
 from ..model.fabric import Fabric
 from ..model.mesh import Mesh
+from ..model.multipliers import Multipliers
 from ..model.patience import FIRST_LOOK, Patience
 from ..model.typed import Flags, Indices, Vectors
+from ..model.wind import Filling, Wind
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,9 @@ class FollowHold:
 
 @dataclass(frozen=True, eq=False)
 class Garment:
-    """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern."""
+    """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; multipliers:
+    what varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them.
+    """
 
     name: str
     mesh: Mesh
@@ -87,13 +91,19 @@ class Garment:
     holds: tuple[FollowHold, ...]
     warp: Vectors = field(default_factory=lambda: np.array([0.0, 1.0, 0.0]))
     rest_angles: Literal["flat", "as made"] = "flat"
+    multipliers: Multipliers = field(default_factory=Multipliers)
+    calm: float = 0.0
+    shelter: float = 0.0
+    filling: Filling | None = None
 
 
 @dataclass(frozen=True, eq=False)
 class ShotPlan:
     """Everything that determines a simulation.
 
-    frames: first and last delivered, both in; gravity (3,) m/s2; air_drag kg/(m2 s).
+    frames: first and last delivered, both in; gravity (3,) m/s2; air_drag kg/(m2 s); air_density kg/m3;
+    time_stretch: seconds that pass for the cloth in one second of the shot, over frames; least_substeps:
+    substeps per frame that are taken at least, over frames.
     """
 
     name: str
@@ -104,6 +114,10 @@ class ShotPlan:
     garments: tuple[Garment, ...]
     gravity: Vectors
     air_drag: float
+    air_density: float = 0.0
+    winds: tuple[Wind, ...] = ()
+    time_stretch: Curve = field(default_factory=lambda: Curve.constant(1.0))
+    least_substeps: Curve = field(default_factory=lambda: Curve.constant(1.0))
     patience: Patience = FIRST_LOOK
     up: int = 1
 

@@ -5,9 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from ..geometry.breeze import air_velocity
+from ..geometry.curves import value_at
+from ..geometry.rotations import spin_between
 from ..model.typed import Points
-from ..solver.diagnostics import FrameTally, Stretch, stretch
+from ..solver.diagnostics import Energies, FrameTally, Stretch, stretch
 from ..solver.effort import furthest, substeps_for
+from ..solver.forces import Forces, Inflation
 from ..solver.state import ClothState, at_rest
 from ..solver.step import Engine, Surround
 from .checks import check_start
@@ -22,7 +26,8 @@ class FrameResult:
     """One finished frame.
 
     state to go on from; positions (n, 3) m are state.positions; delivered False in the run-in; speeds in m/s:
-    the fastest vertex between this frame and the last, and the fastest collider point.
+    the fastest vertex between this frame and the last, and the fastest collider point. energies in J; triangles
+    beyond the strain limit; unrest in m, how far from rest, told at the end of settling and of the shot.
     """
 
     frame: int
@@ -35,6 +40,9 @@ class FrameResult:
     crossing_itself: int
     fastest_vertex: float
     fastest_collider: float
+    energies: Energies
+    beyond_limit: int
+    unrest: float | None
 
 
 class GarmentRun:
@@ -52,8 +60,7 @@ class GarmentRun:
             self.colliders.rest_points(),
             self.colliders.triangles,
             plan.patience,
-            plan.gravity,
-            plan.air_drag,
+            Forces(plan.gravity, plan.air_drag, plan.air_density, garment.shelter, garment.calm),
             float(around.gap.mean()) if len(around.gap) else garment.fabric.thickness,
         )
 
@@ -86,23 +93,50 @@ class GarmentRun:
     def _frame(self, state: ClothState, frame: int) -> FrameResult:
         plan, tally = self.plan, FrameTally()
         first, last = (self.colliders.points_at(frame - 1.0), self.colliders.points_at(frame))
-        substeps = substeps_for(plan.patience, self._travel(frame, first, last))
-        step = 1.0 / (plan.frame_rate * substeps)
+        stretch = value_at(plan.time_stretch, frame - 0.5)
+        substeps = substeps_for(
+            plan.patience, self._travel(frame, first, last), stretch, value_at(plan.least_substeps, frame)
+        )
+        step = stretch / (plan.frame_rate * substeps)
         before, here = state.positions, first
         for index in range(1, substeps + 1):
             time = frame - 1 + index / substeps
             there = self.colliders.points_at(time) if index < substeps else last
-            around = self.colliders.surroundings(self._garment.fabric, time)
-            surround = Surround(here, there, self.dressed.held_points(time), around)
+            surround = self._surround(state, time, step, here, there)
             state = self._engine.step(state, surround, step, tally)
             here = there
+        unrest = None
+        if frame in (plan.first_simulated + plan.run_in.settle, plan.frames[1]):
+            unrest = self._engine.unrest(state, surround)
         return self._finished(
             frame, state, tally, last,
-            _fastest(before, state.positions, plan.frame_rate), _fastest(first, last, plan.frame_rate),
+            _fastest(before, state.positions, plan.frame_rate), _fastest(first, last, plan.frame_rate), unrest,
         )  # fmt: skip
 
+    def _surround(self, state: ClothState, time: float, step: float, here: Points, there: Points) -> Surround:
+        """Everything prescribed in the substep of `step` s that ends at frame `time`."""
+        plan, garment = self.plan, self._garment
+        held = self.dressed.held_points(time)
+        spin = None
+        if garment.calm > 0:
+            spin = spin_between(state.positions[self.dressed.cloth.held], held, step)
+        wind = air_velocity(plan.winds, state.positions, time, plan.frame_rate) if plan.winds else None
+        filling, inflation = garment.filling, None
+        if filling is not None:
+            amount = value_at(filling.amount, time)
+            inflation = Inflation(filling.by == "volume", amount, filling.stiffness)
+        around = self.colliders.surroundings(garment.fabric, time)
+        return Surround(here, there, held, around, wind, spin, inflation)
+
     def _finished(
-        self, frame: int, state: ClothState, tally: FrameTally, around: Points, vertex: float, collider: float
+        self,
+        frame: int,
+        state: ClothState,
+        tally: FrameTally,
+        around: Points,
+        vertex: float,
+        collider: float,
+        unrest: float | None = None,
     ) -> FrameResult:
         """Look at a frame's end: what crosses, what is let go, how far it is stretched."""
         cloth = self.dressed.cloth
@@ -120,6 +154,9 @@ class GarmentRun:
             len(crossings.itself),
             vertex,
             collider,
+            self._engine.energies(state),
+            self._engine.beyond_limit(state),
+            unrest,
         )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..model.typed import Matrices, Quaternions, Vectors
+from ..model.typed import Matrices, Points, Quaternions, Vectors
 
 
 def normalised(quaternions: Quaternions) -> Quaternions:
@@ -48,3 +48,22 @@ def matrices(translation: Vectors, rotation: Quaternions, scale: Vectors) -> Mat
     out[:, :3, 3] = translation
     out[:, 3, 3] = 1.0
     return out
+
+
+def spin_between(before: Points, after: Points, seconds: float) -> Vectors:
+    """Angular velocity (3,) rad/s of the rigid turn that takes points (k, 3) m best from before to after.
+
+    Source: W. Kabsch, A solution for the best rotation to relate two sets of vectors, Acta Cryst. A32 (1976).
+    Fewer than three points, or points on one spot, do not turn.
+    """
+    if len(before) < 3:
+        return np.zeros(3)
+    a, b = before - before.mean(axis=0), after - after.mean(axis=0)
+    left, sizes, right = np.linalg.svd(a.T @ b)
+    if sizes[1] <= 1e-9 * max(sizes[0], 1e-300):
+        return np.zeros(3)
+    turn = right.T @ np.diag([1.0, 1.0, np.sign(np.linalg.det(right.T @ left.T))]) @ left.T
+    axis = np.array([turn[2, 1] - turn[1, 2], turn[0, 2] - turn[2, 0], turn[1, 0] - turn[0, 1]])
+    sine = 0.5 * np.linalg.norm(axis)
+    angle = np.arctan2(sine, 0.5 * (np.trace(turn) - 1))
+    return axis * (0.5 * angle / sine if sine > 1e-12 else 0.5) / seconds

@@ -12,28 +12,34 @@ from numba import njit, prange
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .gather import Gather, total
+from .gather import Gather, sum_corners, total
 
 
 class Bending:
     """Energy term of all hinges of a cloth."""
 
+    lagged = False
+
     def __init__(self, cloth: Cloth) -> None:
         self._hinges = cloth.hinges
         self._stiffness = cloth.bend
         self._rest = cloth.rest_angles
-        self._retardation = cloth.fabric.bend_damping
+        self._retardation = cloth.bend_retardation
+        self._damped = bool(self._retardation.any())
         self._gather = Gather(cloth.hinges, cloth.count)
         count = len(cloth.hinges)
         self._slopes = np.zeros((count, 4, 3))
         self._energies = np.zeros(count)
         self._before = np.zeros(count)
-        self._ratio = 0.0
+        self._ratio = np.zeros(count)
+        self._stiff = self._stiffness.copy()
 
     def begin(self, x: Points, step: float) -> None:
         """Take the angles at the substep's start for damping over `step` s."""
-        self._ratio = self._retardation / step
-        _angles(x, self._hinges, self._before)
+        if self._damped:
+            self._ratio = self._retardation / step
+            self._stiff = self._stiffness * (1 + self._ratio)
+            _angles(x, self._hinges, self._before)
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
@@ -49,15 +55,21 @@ class Bending:
         _energies(x, self._hinges, self._stiffness, self._rest, self._before, self._ratio, self._energies)
         return total(self._energies)
 
+    def stored(self, x: Points) -> float:
+        """J stored in bending, without damping."""
+        out, still = np.empty(len(self._hinges)), np.zeros_like(self._ratio)
+        _energies(x, self._hinges, self._stiffness, self._rest, self._before, still, out)
+        return total(out)
+
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the Hessian's product with p (n, 3)."""
-        _product(p, self._hinges, self._stiffness, 1 + self._ratio, self._slopes, self._gather.shares)
-        self._gather.add_to(out)
+        gather = self._gather
+        _product(p, self._hinges, self._stiff, self._slopes, gather.shares, gather.starts, gather.corners, out)
 
     def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
         """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
         shares = np.empty(4 * len(self._hinges))
-        _own_stiffness(self._hinges, self._stiffness, 1 + self._ratio, self._slopes, directions, shares)
+        _own_stiffness(self._hinges, self._stiff, self._slopes, directions, shares)
         self._gather.add_scalars_to(shares, out)
 
 
@@ -93,7 +105,7 @@ def _angles(x, hinges, out):
 @njit(cache=True)
 def _density(angle, stiffness, rest, before, ratio, i):
     away, turned = _wrapped(angle - rest[i]), _wrapped(angle - before[i])
-    return 0.5 * stiffness[i] * (away * away + ratio * turned * turned)
+    return 0.5 * stiffness[i] * (away * away + ratio[i] * turned * turned)
 
 
 @njit(cache=True)
@@ -133,32 +145,34 @@ def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energi
         s[1, 0], s[1, 1], s[1, 2] = bc * n0 + bd * m0, bc * n1 + bd * m1, bc * n2 + bd * m2
         s[2, 0], s[2, 1], s[2, 2] = -length * n0, -length * n1, -length * n2
         s[3, 0], s[3, 1], s[3, 2] = -length * m0, -length * m1, -length * m2
-        moment = stiffness[i] * (_wrapped(angle - rest[i]) + ratio * _wrapped(angle - before[i]))
+        moment = stiffness[i] * (_wrapped(angle - rest[i]) + ratio[i] * _wrapped(angle - before[i]))
         for k in range(4):
             for j in range(3):
                 shares[4 * i + k, j] = moment * s[k, j]
 
 
 @njit(parallel=True, cache=True)
-def _own_stiffness(hinges, stiffness, factor, slopes, directions, shares):
+def _own_stiffness(hinges, stiff, slopes, directions, shares):
     for i in prange(hinges.shape[0]):
         for k in range(4):
             v = hinges[i, k]
             along = 0.0
             for j in range(3):
                 along += slopes[i, k, j] * directions[v, j]
-            shares[4 * i + k] = stiffness[i] * factor * along * along
+            shares[4 * i + k] = stiff[i] * along * along
 
 
 @njit(parallel=True, cache=True)
-def _product(p, hinges, stiffness, factor, slopes, shares):
+def _product(p, hinges, stiff, slopes, shares, starts, corners, out):
     for i in prange(hinges.shape[0]):
         turn = 0.0
         for k in range(4):
             v = hinges[i, k]
             for j in range(3):
                 turn += slopes[i, k, j] * p[v, j]
-        turn *= stiffness[i] * factor
+        turn *= stiff[i]
         for k in range(4):
             for j in range(3):
                 shares[4 * i + k, j] = turn * slopes[i, k, j]
+    for v in prange(out.shape[0]):
+        sum_corners(v, starts, corners, shares, out)

@@ -27,6 +27,8 @@ class Contact:
     anchor; pushed (n,) N, each vertex's push as known so far; stick N/m, stiffness with which an anchor holds.
     """
 
+    lagged = True
+
     def __init__(
         self, rows: Rows, ends_at: Points, anchors: Points, friction: Scalars, pushed: Scalars, stick: float
     ) -> None:

@@ -9,8 +9,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model.typed import Points
+from ..model.typed import Points, Vectors
+from .bending import Bending
 from .cloth import Cloth
+from .membrane import Membrane
+from .state import ClothState
 
 STAGES = ("search", "solve", "filter", "friction")
 
@@ -66,3 +69,36 @@ def stretch(cloth: Cloth, points: Points) -> Stretch:
         (int(a[worst]), int(b[worst])),
         given,
     )
+
+
+@dataclass(frozen=True)
+class Energies:
+    """J of a whole cloth: of its motion, its height above the origin against gravity, and its shape."""
+
+    motion: float
+    height: float
+    stretch: float
+    shear: float
+    bend: float
+
+
+def energies(
+    cloth: Cloth, membrane: Membrane, bending: Bending, state: ClothState, gravity: Vectors
+) -> Energies:
+    """Energy by kind; membrane and bending are the cloth's own terms."""
+    stretched, sheared = membrane.stored(state.positions)
+    return Energies(
+        motion=float(0.5 * cloth.mass @ (state.velocities**2).sum(axis=1)),
+        height=float(-cloth.mass @ (state.positions @ gravity)),
+        stretch=stretched,
+        shear=sheared,
+        bend=bending.stored(state.positions),
+    )
+
+
+def beyond_limit(cloth: Cloth, membrane: Membrane, points: Points) -> int:
+    """How many triangles are stretched beyond the fabric's strain limit; 0 without one."""
+    if cloth.fabric.strain_limit is None:
+        return 0
+    strains = membrane.strains(points)
+    return int((strains[:, :2].max(axis=1) > cloth.fabric.strain_limit).sum())

@@ -13,11 +13,13 @@ def furthest(before: Points, after: Points) -> float:
     return float(np.sqrt(((after - before) ** 2).sum(axis=1).max(initial=0.0)))
 
 
-def substeps_for(patience: Patience, travel: float) -> int:
+def substeps_for(patience: Patience, travel: float, stretch: float = 1.0, least: float = 1.0) -> int:
     """Substeps for a frame in which the fastest collider point goes `travel` m.
 
-    The patience's own number, or the rung of the ladder at which that point travels no further in a substep
-    than the patience allows.
+    The patience's own number, `least`, or the rung of the ladder at which that point travels no further in a
+    substep than the patience allows. A frame that lasts `stretch` times as long for the cloth takes as many
+    times more.
     """
-    wanted = max(patience.substeps, travel / patience.travel)
-    return next((rung for rung in LADDER if rung >= wanted), LADDER[-1])
+    longer = max(1, int(np.ceil(stretch - 1e-9)))
+    wanted = max(patience.substeps, least / longer, travel / (longer * patience.travel))
+    return longer * next((rung for rung in LADDER if rung >= wanted), LADDER[-1])

@@ -16,30 +16,36 @@ class Gather:
     """Adds corner shares (m * c, 3) of elements (m, c) into their vertices."""
 
     def __init__(self, elements: Indices, vertex_count: int) -> None:
-        self._starts, self._corners = incidence(elements, vertex_count)
+        self.starts, self.corners = incidence(elements, vertex_count)
         self.shares = np.zeros((elements.size, 3))
 
     def add_scalars_to(self, shares: Scalars, out: Scalars) -> None:
         """Add one number per corner (m * c,) to its vertex in out (n,)."""
-        _gather_scalars(self._starts, self._corners, shares, out)
+        _gather_scalars(self.starts, self.corners, shares, out)
 
     def add_to(self, out: Vectors) -> None:
         """Add every share to its vertex in out (n, 3)."""
-        _gather(self._starts, self._corners, self.shares, out)
+        _gather(self.starts, self.corners, self.shares, out)
 
 
 @njit(parallel=True, cache=True)
 def _gather(starts, corners, shares, out):
     for v in prange(out.shape[0]):
-        a, b, c = 0.0, 0.0, 0.0
-        for i in range(starts[v], starts[v + 1]):
-            corner = corners[i]
-            a += shares[corner, 0]
-            b += shares[corner, 1]
-            c += shares[corner, 2]
-        out[v, 0] += a
-        out[v, 1] += b
-        out[v, 2] += c
+        sum_corners(v, starts, corners, shares, out)
+
+
+@njit(cache=True)
+def sum_corners(v, starts, corners, shares, out):
+    """Add up vertex v's corners, in order."""
+    a, b, c = 0.0, 0.0, 0.0
+    for i in range(starts[v], starts[v + 1]):
+        corner = corners[i]
+        a += shares[corner, 0]
+        b += shares[corner, 1]
+        c += shares[corner, 2]
+    out[v, 0] += a
+    out[v, 1] += b
+    out[v, 2] += c
 
 
 @njit(parallel=True, cache=True)

@@ -1,4 +1,4 @@
-"""Inertia and drag of still air, as quadratic terms about where the cloth would go by itself.
+"""Inertia, as a quadratic term about where the cloth would go by itself.
 
 Time integration is the second-order backward difference (C. F. Curtiss and J. O. Hirschfelder, 1952; for
 steps of unequal length E. Hairer, S. Norsett, G. Wanner, Solving ODEs I, III.5); the first step after a
@@ -10,10 +10,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .gather import inner
 from .state import ClothState
 
 
@@ -50,37 +50,44 @@ def timing(state: ClothState, step: float) -> Timing:
 
 
 class Inertia:
-    """Energy term: 1/2 m/r^2 |x - y|^2 + 1/2 c/r |x - base|^2, y being free flight under gravity.
+    """Energy term: 1/2 m/r^2 |x - y|^2, y being free flight under gravity."""
 
-    drag (n,) kg/s, force per speed of each vertex.
-    """
+    lagged = False
 
-    def __init__(self, cloth: Cloth, time: Timing, gravity: Vectors, drag: Scalars) -> None:
-        flight = time.base + time.reach * (time.base_velocity + time.reach * gravity)
-        inertial, viscous = cloth.mass / time.reach**2, drag / time.reach
-        self.weight = (inertial + viscous)[:, None]
-        self.target = (inertial[:, None] * flight + viscous[:, None] * time.base) / self.weight
+    def __init__(self, cloth: Cloth, time: Timing, gravity: Vectors) -> None:
+        self.target = time.base + time.reach * (time.base_velocity + time.reach * gravity)
+        self.weight = cloth.mass / time.reach**2
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """Add the gradient to out (n, 3) N and return the energy, J."""
-        force = self.weight * (x - self.target)
-        out += force
-        return 0.5 * inner(x - self.target, force)
+        return _pull_back(x, self.target, self.weight, out)
 
     def energy(self, x: Points) -> float:
         """J."""
-        away = x - self.target
-        return 0.5 * inner(away, self.weight * away)
+        return _pull_back(x, self.target, self.weight, np.zeros_like(x))
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the Hessian's product with p (n, 3)."""
-        out += self.weight * p
+        _weigh(p, self.weight, out)
 
     def stiffness_along(self, directions: Vectors, out: Scalars) -> None:  # noqa: ARG002
-        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        out += self.weight[:, 0]
+        """Add each vertex's own stiffness along its unit direction (n, 3) to out (n,) N/m."""
+        out += self.weight
 
 
-def drag_coefficients(cloth: Cloth, air_drag: float) -> Scalars:
-    """(n,) kg/s from `air_drag` kg/(m2 s), force per area and speed."""
-    return np.full(cloth.count, air_drag) * cloth.vertex_areas
+@njit(cache=True)
+def _pull_back(x, target, weight, out):
+    energy = 0.0
+    for v in range(x.shape[0]):
+        for k in range(3):
+            away = x[v, k] - target[v, k]
+            energy += 0.5 * weight[v] * away * away
+            out[v, k] += weight[v] * away
+    return energy
+
+
+@njit(cache=True)
+def _weigh(p, weight, out):
+    for v in range(p.shape[0]):
+        for k in range(3):
+            out[v, k] += weight[v] * p[v, k]

@@ -1,9 +1,12 @@
 """Stretch along warp and weft, and shear between them.
 
-Energy per area: 1/2 k_u (|F_u| - 1)^2 + 1/2 k_v (|F_v| - 1)^2 + 1/2 k_s g^2, with F_u and F_v the images of
-unit weft and warp and g = F_u.F_v / (|F_u| |F_v|), the sine of the shear angle. Source of the form: D.
-Baraff and A. Witkin, Large steps in cloth simulation, SIGGRAPH 1998, made intensive by area so that the
-constants are forces per width. Damping is Kelvin-Voigt, over the strains at the substep's start.
+Energy per area: W_u(|F_u| - 1) + W_v(|F_v| - 1) + W_s(|g|), with F_u and F_v the images of unit weft and warp
+and g = F_u.F_v / (|F_u| |F_v|), the sine of the shear angle. Each W is the work under a measured force curve,
+tension and compression apart. Source of the form: D. Baraff and A. Witkin, Large steps in cloth simulation,
+SIGGRAPH 1998, made intensive by area so that the constants are forces per width. Damping is Kelvin-Voigt,
+over the strains at the substep's start and with the stiffness that a curve begins with.
+
+Triangles are taken in the order of their lowest vertex, so that what lies together is read together.
 """
 
 from __future__ import annotations
@@ -13,7 +16,7 @@ from numba import njit, prange
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .gather import Gather, total
+from .gather import Gather, sum_corners, total
 
 # Columns of the linearisation: unit weft and warp images, then along/across stiffness of each, shear
 # stiffness and the shear angle's derivative by both images.
@@ -23,40 +26,69 @@ COLUMNS = 17
 class Membrane:
     """Energy term of all triangles of a cloth."""
 
+    lagged = False
+
     def __init__(self, cloth: Cloth) -> None:
-        self._triangles = cloth.triangles
-        self._rest = cloth.rest_inverse
-        self._stiffness = (cloth.weft, cloth.warp, cloth.shear)
-        self._retardation = cloth.fabric.stretch_damping
-        self._gather = Gather(cloth.triangles, cloth.count)
-        self._line = np.zeros((len(cloth.triangles), COLUMNS))
-        self._energies = np.zeros(len(cloth.triangles))
-        self._before = np.zeros((len(cloth.triangles), 3))
-        self._ratio = 0.0
+        order = np.argsort(cloth.triangles.min(axis=1), kind="stable")
+        self._triangles = np.ascontiguousarray(cloth.triangles[order])
+        self._rest = np.ascontiguousarray(cloth.rest_inverse[order])
+        self._stretched, self._sheared = cloth.stretched[order], cloth.sheared[order]
+        self._loads = cloth.loads
+        self._retardation = cloth.stretch_retardation[order]
+        self._damped = bool(self._retardation.any())
+        self._gather = Gather(self._triangles, cloth.count)
+        count = len(order)
+        self._line = np.zeros((count, COLUMNS))
+        self._energies = np.zeros(count)
+        self._before = np.zeros((count, 3))
+        self._ratio = np.zeros(count)
 
     def begin(self, x: Points, step: float) -> None:
         """Take the strains at the substep's start for damping over `step` s."""
-        self._ratio = self._retardation / step
-        _strains(x, self._triangles, self._rest, self._before)
+        if self._damped:
+            self._ratio = self._retardation / step
+            strains_of(x, self._triangles, self._rest, self._before)
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
         _linearise(
-            x, self._triangles, self._rest, *self._stiffness, self._before, self._ratio,
-            self._gather.shares, self._line, self._energies,
+            x, self._triangles, self._rest, self._stretched, self._sheared, *self._loads,
+            self._before, self._ratio, self._gather.shares, self._line, self._energies,
         )  # fmt: skip
         self._gather.add_to(out)
         return total(self._energies)
 
     def energy(self, x: Points) -> float:
         """J, with the damping potential."""
-        _energies(x, self._triangles, self._rest, *self._stiffness, self._before, self._ratio, self._energies)
+        _energies(
+            x, self._triangles, self._rest, self._stretched, self._sheared, *self._loads,
+            self._before, self._ratio, self._energies,
+        )  # fmt: skip
         return total(self._energies)
+
+    def strains(self, x: Points) -> Vectors:
+        """(m, 3) strain along weft and along warp, and sine of the shear angle, in the term's own order."""
+        out = np.empty((len(self._triangles), 3))
+        strains_of(x, self._triangles, self._rest, out)
+        out[:, :2] -= 1.0
+        return out
+
+    def stored(self, x: Points) -> tuple[float, float]:
+        """J stored in stretch and in shear, without damping."""
+        none, out = np.zeros(len(self._triangles)), np.empty(len(self._triangles))
+        still = np.zeros_like(self._ratio)
+        found = []
+        for stretched, sheared in ((self._stretched, none), (none, self._sheared)):
+            _energies(
+                x, self._triangles, self._rest, stretched, sheared, *self._loads, self._before, still, out
+            )
+            found.append(total(out))
+        return found[0], found[1]
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the positive part of the Hessian's product with p (n, 3)."""
-        _product(p, self._triangles, self._rest, self._line, self._gather.shares)
-        self._gather.add_to(out)
+        gather = self._gather
+        _product(p, self._triangles, self._rest, self._line, gather.shares, gather.starts, gather.corners, out)
 
     def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
         """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
@@ -66,7 +98,8 @@ class Membrane:
 
 
 @njit(cache=True)
-def _images(x, triangles, rest, t):
+def images(x, triangles, rest, t):
+    """Images of unit weft and warp in triangle t."""
     a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
     p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
     e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
@@ -86,31 +119,56 @@ def _measure(u0, u1, u2, v0, v1, v2):
 
 
 @njit(parallel=True, cache=True)
-def _strains(x, triangles, rest, out):
+def strains_of(x, triangles, rest, out):
+    """Lengths of the images of weft and warp and the sine of their shear, of each triangle."""
     for t in prange(triangles.shape[0]):
-        lu, lv, shear = _measure(*_images(x, triangles, rest, t))
+        lu, lv, shear = _measure(*images(x, triangles, rest, t))
         out[t, 0], out[t, 1], out[t, 2] = lu, lv, shear
 
 
 @njit(cache=True)
-def _density(lu, lv, shear, ku, kv, ks, before, ratio, t):
-    du, dv, ds = lu - before[t, 0], lv - before[t, 1], shear - before[t, 2]
-    return 0.5 * (
-        ku[t] * ((lu - 1) ** 2 + ratio * du * du)
-        + kv[t] * ((lv - 1) ** 2 + ratio * dv * dv)
-        + ks[t] * (shear * shear + ratio * ds * ds)
-    )
-
-
-@njit(parallel=True, cache=True)
-def _energies(x, triangles, rest, ku, kv, ks, before, ratio, out):
-    for t in prange(triangles.shape[0]):
-        lu, lv, shear = _measure(*_images(x, triangles, rest, t))
-        out[t] = _density(lu, lv, shear, ku, kv, ks, before, ratio, t)
+def _row(table, strain):
+    """The row of a force table that holds at `strain`."""
+    if strain < 0.0:
+        return 0
+    row = 1
+    while row + 1 < table.shape[0] and table[row + 1, 0] <= strain:
+        row += 1
+    return row
 
 
 @njit(cache=True)
-def _spread(shares, rest, t, a0, a1, a2, b0, b1, b2):
+def _work(table, strain):
+    """Energy per area, N/m."""
+    row = _row(table, strain)
+    over = strain - table[row, 0]
+    return table[row, 3] + over * (table[row, 1] + 0.5 * table[row, 2] * over)
+
+
+@njit(cache=True)
+def _pull(table, strain):
+    """Force per width and its slope, N/m."""
+    row = _row(table, strain)
+    return table[row, 1] + table[row, 2] * (strain - table[row, 0]), table[row, 2]
+
+
+@njit(cache=True)
+def _density(lu, lv, shear, stretched, sheared, weft, warp, slide, before, ratio):
+    du, dv, ds = lu - before[0], lv - before[1], shear - before[2]
+    return stretched * (
+        _work(weft, lu - 1) + _work(warp, lv - 1) + 0.5 * ratio * (weft[1, 2] * du * du + warp[1, 2] * dv * dv)
+    ) + sheared * (_work(slide, abs(shear)) + 0.5 * ratio * slide[1, 2] * ds * ds)
+
+
+@njit(parallel=True, cache=True)
+def _energies(x, triangles, rest, stretched, sheared, weft, warp, slide, before, ratio, out):
+    for t in prange(triangles.shape[0]):
+        lu, lv, shear = _measure(*images(x, triangles, rest, t))
+        out[t] = _density(lu, lv, shear, stretched[t], sheared[t], weft, warp, slide, before[t], ratio[t])
+
+
+@njit(cache=True)
+def spread(shares, rest, t, a0, a1, a2, b0, b1, b2):
     """Forces on the images to the triangle's corners."""
     p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
     i = 3 * t
@@ -123,27 +181,36 @@ def _spread(shares, rest, t, a0, a1, a2, b0, b1, b2):
 
 
 @njit(parallel=True, cache=True)
-def _linearise(x, triangles, rest, ku, kv, ks, before, ratio, shares, line, energies):
+def _linearise(
+    x, triangles, rest, stretched, sheared, weft, warp, slide, before, ratio, shares, line, energies
+):  # fmt: skip
     for t in prange(triangles.shape[0]):
-        u0, u1, u2, v0, v1, v2 = _images(x, triangles, rest, t)
+        u0, u1, u2, v0, v1, v2 = images(x, triangles, rest, t)
         lu, lv, shear = _measure(u0, u1, u2, v0, v1, v2)
-        energies[t] = _density(lu, lv, shear, ku, kv, ks, before, ratio, t)
+        area, sliding, lag = stretched[t], sheared[t], ratio[t]
+        energies[t] = _density(lu, lv, shear, area, sliding, weft, warp, slide, before[t], lag)
         u0, u1, u2, v0, v1, v2 = u0 / lu, u1 / lu, u2 / lu, v0 / lv, v1 / lv, v2 / lv
-        pull_u = ku[t] * (lu - 1 + ratio * (lu - before[t, 0]))
-        pull_v = kv[t] * (lv - 1 + ratio * (lv - before[t, 1]))
-        pull_s = ks[t] * (shear + ratio * (shear - before[t, 2]))
+        pull_u, slope_u = _pull(weft, lu - 1)
+        pull_v, slope_v = _pull(warp, lv - 1)
+        pull_s, slope_s = _pull(slide, abs(shear))
+        if shear < 0.0:
+            pull_s = -pull_s
+        slow_u, slow_v, slow_s = lag * weft[1, 2], lag * warp[1, 2], lag * slide[1, 2]
+        pull_u = area * (pull_u + slow_u * (lu - before[t, 0]))
+        pull_v = area * (pull_v + slow_v * (lv - before[t, 1]))
+        pull_s = sliding * (pull_s + slow_s * (shear - before[t, 2]))
         g0, g1, g2 = (v0 - shear * u0) / lu, (v1 - shear * u1) / lu, (v2 - shear * u2) / lu
         h0, h1, h2 = (u0 - shear * v0) / lv, (u1 - shear * v1) / lv, (u2 - shear * v2) / lv
-        _spread(
+        spread(
             shares, rest, t,
             pull_u * u0 + pull_s * g0, pull_u * u1 + pull_s * g1, pull_u * u2 + pull_s * g2,
             pull_v * v0 + pull_s * h0, pull_v * v1 + pull_s * h1, pull_v * v2 + pull_s * h2,
         )  # fmt: skip
         line[t, 0], line[t, 1], line[t, 2] = u0, u1, u2
         line[t, 3], line[t, 4], line[t, 5] = v0, v1, v2
-        line[t, 6], line[t, 7] = ku[t] * (1 + ratio), max(0.0, pull_u / lu)
-        line[t, 8], line[t, 9] = kv[t] * (1 + ratio), max(0.0, pull_v / lv)
-        line[t, 10] = ks[t] * (1 + ratio)
+        line[t, 6], line[t, 7] = area * (slope_u + slow_u), max(0.0, pull_u / lu)
+        line[t, 8], line[t, 9] = area * (slope_v + slow_v), max(0.0, pull_v / lv)
+        line[t, 10] = sliding * (slope_s + slow_s)
         line[t, 11], line[t, 12], line[t, 13] = g0, g1, g2
         line[t, 14], line[t, 15], line[t, 16] = h0, h1, h2
 
@@ -176,9 +243,9 @@ def _own_stiffness(triangles, rest, line, directions, shares):
 
 
 @njit(parallel=True, cache=True)
-def _product(p, triangles, rest, line, shares):
+def _product(p, triangles, rest, line, shares, starts, corners, out):
     for t in prange(triangles.shape[0]):
-        u0, u1, u2, v0, v1, v2 = _images(p, triangles, rest, t)
+        u0, u1, u2, v0, v1, v2 = images(p, triangles, rest, t)
         n0, n1, n2, m0, m1, m2 = line[t, 0], line[t, 1], line[t, 2], line[t, 3], line[t, 4], line[t, 5]
         g0, g1, g2, h0, h1, h2 = (
             line[t, 11], line[t, 12], line[t, 13], line[t, 14], line[t, 15], line[t, 16]
@@ -187,7 +254,7 @@ def _product(p, triangles, rest, line, shares):
         along_u = (line[t, 6] - across_u) * (n0 * u0 + n1 * u1 + n2 * u2)
         along_v = (line[t, 8] - across_v) * (m0 * v0 + m1 * v1 + m2 * v2)
         shear = line[t, 10] * (g0 * u0 + g1 * u1 + g2 * u2 + h0 * v0 + h1 * v1 + h2 * v2)
-        _spread(
+        spread(
             shares, rest, t,
             along_u * n0 + across_u * u0 + shear * g0,
             along_u * n1 + across_u * u1 + shear * g1,
@@ -196,3 +263,5 @@ def _product(p, triangles, rest, line, shares):
             along_v * m1 + across_v * v1 + shear * h1,
             along_v * m2 + across_v * v2 + shear * h2,
         )  # fmt: skip
+    for v in prange(out.shape[0]):
+        sum_corners(v, starts, corners, shares, out)

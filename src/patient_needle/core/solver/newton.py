@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..model.patience import Patience
-from ..model.typed import Flags, Points
+from ..model.typed import Flags, Points, Vectors
 from .gather import inner, largest
 from .linear import Preconditioner, Term, conjugate_gradients
 
@@ -15,6 +15,7 @@ HALVINGS = 6
 # The preconditioned gradient is about the step to come; it must be well under what counts as moving.
 ALREADY_THERE = 0.2
 SUFFICIENT = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
+ROUNDING = 1e-12  # share of the energy that summing it may lose
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,9 +42,12 @@ def minimise(
     Held vertices (n,) stay where start has them. Stops when a pass moves nothing further than `still` m.
     """
     x, iterations, move = start.copy(), 0, np.inf
+    plain = tuple(term for term in terms if not term.lagged)
+    lagged = tuple(term for term in terms if term.lagged)
+    energy, slope = _slope_of(plain, x)
     for done in range(1, passes + 1):
-        gradient = np.zeros_like(x)
-        energy = sum(term.gradient(x, gradient) for term in terms)
+        further, gradient = _slope_of(lagged, x)
+        gradient += slope
         gradient[held] = 0.0
         preconditioner.refresh(terms)
         step, used = conjugate_gradients(
@@ -53,22 +57,27 @@ def minimise(
         iterations += used
         if used == 0:
             return Minimised(x, done, iterations, 0.0)
-        x, share = _line_search(terms, x, step, energy, inner(gradient, step))
-        move = share * largest(step)
+        fall, share, reached = SUFFICIENT * inner(gradient, step), 1.0, energy + further
+        for _ in range(HALVINGS):
+            trial = x + share * step
+            # The gradient at the trial serves the next pass, if there is one.
+            energy, slope = _slope_of(plain, trial) if done < passes else (_energy_of(plain, trial), slope)
+            if energy + _energy_of(lagged, trial) <= reached + share * fall + ROUNDING * abs(reached):
+                break
+            share *= 0.5
+        else:
+            return Minimised(x, done, iterations, 0.0)
+        x, move = trial, share * largest(step)
         if move <= still:
             return Minimised(x, done, iterations, move)
     return Minimised(x, passes, iterations, move)
 
 
-def _line_search(
-    terms: tuple[Term, ...], x: Points, step: Points, energy: float, slope: float
-) -> tuple[Points, float]:
-    share = 1.0
-    for _ in range(HALVINGS):
-        trial = x + share * step
-        if sum(term.energy(trial) for term in terms) <= energy + SUFFICIENT * share * slope + 1e-12 * abs(
-            energy
-        ):
-            return trial, share
-        share *= 0.5
-    return x, 0.0
+def _slope_of(terms: tuple[Term, ...], x: Points) -> tuple[float, Vectors]:
+    """The terms' energy in J and gradient (n, 3) N at x, with their linearisation kept."""
+    gradient = np.zeros_like(x)
+    return sum(term.gradient(x, gradient) for term in terms), gradient
+
+
+def _energy_of(terms: tuple[Term, ...], x: Points) -> float:
+    return sum(term.energy(x) for term in terms)

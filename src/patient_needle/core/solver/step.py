@@ -18,17 +18,24 @@ from ..geometry.normals import unit, vertex_normals
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
+from .air import AirFlow
 from .bending import Bending
+from .calm import Calm
 from .cloth import Cloth
 from .contact_force import Contact
-from .diagnostics import FrameTally
-from .inertia import Inertia, Timing, drag_coefficients, timing
-from .linear import Factors, Preconditioner, Term
+from .diagnostics import Energies, FrameTally, beyond_limit, energies
+from .forces import Forces, Inflation
+from .gather import inner, largest
+from .inertia import Inertia, Timing, timing
+from .linear import Factors, Preconditioner, Term, conjugate_gradients
 from .membrane import Membrane
 from .newton import minimise
+from .pressure import Pressure
 from .state import ClothState
 
 ACCEPT_ROUNDS = 5
+# A step so long that inertia hardly counts next to weight and tension, s, and how well it is solved.
+UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
 STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
 
 
@@ -36,20 +43,25 @@ STIFFEN_FROM = 3  # from this round on the rows push four times as hard each rou
 class Surround:
     """Where everything prescribed goes during one substep.
 
-    colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants.
+    colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants;
+    wind (n, 3) m/s at each vertex, None in still air; spin (3,) rad/s, how what the cloth is fastened to turns;
+    inflation: what fills a closed cloth.
     """
 
     colliders_from: Points
     colliders_to: Points
     held_to: Points
     around: Surroundings
+    wind: Vectors | None = None
+    spin: Vectors | None = None
+    inflation: Inflation | None = None
 
 
 class Engine:
     """One cloth among merged colliders: buffers and factors kept between substeps.
 
-    collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; gravity (3,) m/s2;
-    air_drag kg/(m2 s); gap m, a typical soft gap, from which search radii come.
+    collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; gap m, a typical soft
+    gap, from which search radii come.
     """
 
     def __init__(
@@ -58,21 +70,22 @@ class Engine:
         rest_colliders: Points,
         collider_triangles: Triangles,
         patience: Patience,
-        gravity: Vectors,
-        air_drag: float,
+        forces: Forces,
         gap: float,
         tolerances: Tolerances = DEFAULT,
     ) -> None:
         self.cloth = cloth
         self.patience = patience
-        self.gravity = np.asarray(gravity, float)
+        self.forces = forces
         self.collider_triangles = (collider_triangles + cloth.count).astype(np.int32)
         self._tolerances = tolerances
         self._gap = gap
         self._stiffness = 0.5 * max(cloth.fabric.stretch_warp, cloth.fabric.stretch_weft)
-        self._drag = drag_coefficients(cloth, air_drag)
-        self._factors = Factors(cloth, air_drag)
+        self._factors = Factors(cloth, forces.air_drag)
         self._membrane, self._bending = Membrane(cloth), Bending(cloth)
+        self._air = AirFlow(cloth, forces)
+        self._calm = Calm(cloth, forces.calm) if forces.calm > 0 else None
+        self._pressure = Pressure(cloth)
         self._prescribed = np.concatenate([cloth.held, np.ones(len(rest_colliders), bool)])
         self._slack = max(1.5 * gap, 0.3 * cloth.spacing)
         self._finder: PairFinder | None = None
@@ -91,7 +104,7 @@ class Engine:
     def step(self, state: ClothState, surround: Surround, step: float, tally: FrameTally) -> ClothState:
         """The state `step` s later."""
         time = timing(state, step)
-        terms = self._own_terms(state, time)
+        terms = self._own_terms(state, time, surround)
         predicted = self._predict(terms[0], surround)
         tally.substeps += 1
         if self._finder is None:
@@ -135,15 +148,22 @@ class Engine:
             anchors=anchors, pushed=contact.push, released=filtered.released
         )
 
-    def _own_terms(self, state: ClothState, time: Timing) -> tuple[Inertia, Membrane, Bending]:
-        """The cloth's own energy terms, one builder per kind."""
+    def _own_terms(
+        self, state: ClothState, time: Timing, surround: Surround
+    ) -> tuple[Inertia, *tuple[Term, ...]]:
+        """The cloth's own energy terms, one builder per kind; the inertia first."""
         self._membrane.begin(state.positions, time.step)
         self._bending.begin(state.positions, time.step)
-        return (
-            Inertia(self.cloth, time, self.gravity, self._drag),
-            self._membrane,
-            self._bending,
-        )
+        terms: list[Term] = [self._membrane, self._bending]
+        if self._air.is_felt:
+            terms.append(self._air.around(state.positions, state.velocities, surround.wind, time))
+        if self._calm is not None:
+            self._calm.begin(time, surround.spin)
+            terms.append(self._calm)
+        if surround.inflation is not None:
+            self._pressure.begin(surround.inflation)
+            terms.append(self._pressure)
+        return (Inertia(self.cloth, time, self.forces.gravity), *terms)
 
     def _predict(self, inertia: Inertia, surround: Surround) -> Points:
         """Where the cloth would go by itself; held vertices where their hold takes them.
@@ -177,6 +197,7 @@ class Engine:
         anchors = with_newcomers(state.anchors, nearest, start, self.collider_triangles, self.cloth.count)
         held_on = anchors.triangle >= 0
         coefficient = np.where(held_on, around.friction[np.maximum(anchors.triangle, 0)], 0.0)
+        coefficient *= self.cloth.friction
         points = anchor_points(anchors, goal, self.collider_triangles)
         carried = points - anchor_points(anchors, start, self.collider_triangles)
         return _Friction(anchors, points, carried, coefficient)
@@ -213,6 +234,53 @@ class Engine:
                 rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
             passes = 1
         return goal, contact
+
+    def energies(self, state: ClothState) -> Energies:
+        """Energy by kind, J."""
+        return energies(self.cloth, self._membrane, self._bending, state, self.forces.gravity)
+
+    def beyond_limit(self, state: ClothState) -> int:
+        """Triangles stretched beyond the fabric's strain limit."""
+        return beyond_limit(self.cloth, self._membrane, state.positions)
+
+    def unrest(self, state: ClothState, surround: Surround) -> float:
+        """How far the cloth is from rest, m: the furthest any vertex still has to go as far as one can see.
+
+        The step of Newton's method to where all forces balance, contact and friction with them, inertia left
+        out; and how far the present velocity would still carry it, as a swing of the frequency that velocity
+        has (Lord Rayleigh's quotient).
+        """
+        x, count = state.positions, self.cloth.count
+        slow = Timing(UNREST, UNREST, x, np.zeros_like(x))
+        terms: tuple[Term, ...] = self._own_terms(state.replace(velocities=np.zeros_like(x)), slow, surround)
+        if self._finder is not None:
+            scene = np.concatenate([x, surround.colliders_to])
+            self._finder.begin(scene, scene)
+            rows, nearest = self._rows(scene, state.released, surround.around, FrameTally())
+            friction = self._friction(state, scene, scene, nearest, surround.around)
+            pushed = np.linalg.norm(state.pushed, axis=1)
+            terms = (
+                *terms,
+                Contact(rows, scene, friction.points, friction.coefficient, pushed, self._stiffness),
+            )
+        gradient = np.zeros_like(x)
+        for term in terms:
+            term.gradient(x, gradient)
+        gradient[self.cloth.held] = 0.0
+        preconditioner = Preconditioner(
+            self._factors.for_step(UNREST), vertex_normals(x, self.cloth.triangles), self.cloth.held
+        )
+        preconditioner.refresh(terms)
+        towards, _ = conjugate_gradients(
+            terms, gradient, preconditioner, self.cloth.held, UNREST_ITERATIONS, UNREST_TOLERANCE
+        )
+        v = np.where(self.cloth.held[:, None], 0.0, state.velocities)
+        stiff = np.zeros_like(x)
+        for term in terms:
+            term.product(v, stiff)
+        mass, stiffness = inner(v, self.cloth.mass[:, None] * v), inner(v, stiff)
+        carried = largest(v) * np.sqrt(mass / stiffness) if stiffness > 0 else 0.0
+        return float(largest(towards[:count]) + carried)
 
     def _solve(
         self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally

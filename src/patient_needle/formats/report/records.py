@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from statistics import median
 from typing import TYPE_CHECKING, Any
 
@@ -38,6 +39,9 @@ def frame_record(result: FrameResult) -> Record:
             "cuts": tally.cuts,
             "let_go": tally.let_go,
         },
+        "triangles_beyond_strain_limit": result.beyond_limit,
+        "energy_j": {kind: round(joules, 6) for kind, joules in asdict(result.energies).items()},
+        "rests_within_mm": None if result.unrest is None else round(result.unrest * 1e3, 2),
         "fastest_vertex_m_s": round(result.fastest_vertex, 4),
         "fastest_collider_m_s": round(result.fastest_collider, 4),
         "snags": [

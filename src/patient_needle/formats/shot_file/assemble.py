@@ -21,10 +21,12 @@ from ...core.geometry.triangulate import TriangleMap, triangulated
 from ...core.model.curve import Curve
 from ...core.model.errors import CastError, FileError, NeedleError, ShotError
 from ...core.model.fabric import Fabric
+from ...core.model.load_curve import LoadCurve
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
 from ...core.model.typed import Flags, Indices
 from ...core.model.units import from_mm, metres_per
+from ...core.model.wind import Filling, Wind
 from .. import alembic_cache, glb, obj, pc2  # noqa: F401  (they register themselves)
 from ..registry import read_cache, read_meshes
 from .document import (
@@ -35,6 +37,7 @@ from .document import (
     GarmentRecord,
     KeysRecord,
     ShotFile,
+    WindRecord,
 )
 
 PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
@@ -53,6 +56,10 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
         garments=tuple(assemble_garment(record, folder, fabrics) for record in shot.garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
+        air_density=shot.forces.air_density,
+        winds=tuple(_wind(record) for record in shot.forces.winds),
+        time_stretch=_within(curve_of(shot.time_stretch), "time_stretch", 0.05, 50.0),
+        least_substeps=_within(curve_of(shot.least_substeps), "least_substeps", 1.0, 32.0),
         patience=ALL[shot.patience],
     )
 
@@ -72,7 +79,45 @@ def fabrics_of(shot: ShotFile) -> dict[str, Fabric]:
 def _fabric(record: FabricRecord) -> Fabric:
     values = record.model_dump()
     values["thickness"] = from_mm(values.pop("thickness_mm"))
+    try:
+        for name in ("load_warp", "load_weft", "load_shear"):
+            if values[name] is not None:
+                values[name] = LoadCurve(tuple(values[name]["strains"]), tuple(values[name]["forces"]))
+    except NeedleError as error:
+        raise error.at(f"fabric '{record.name}'") from None
     return Fabric(**values)
+
+
+def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:
+    """A constant or keys, times `scale`."""
+    if isinstance(keyed, KeysRecord):
+        return Curve(np.array(keyed.frames, float), np.array(keyed.values, float) * scale)
+    return Curve.constant(keyed * scale)
+
+
+def _within(curve: Curve, name: str, low: float, high: float) -> Curve:
+    if curve.values.min() < low or curve.values.max() > high:
+        raise ShotError(
+            f"{name} goes from {curve.values.min():g} to {curve.values.max():g}",
+            remedy=f"Keep it between {low:g} and {high:g}",
+        )
+    return curve
+
+
+def _wind(record: WindRecord) -> Wind:
+    return Wind(
+        record.name, curve_of(record.strength), curve_of(record.heading), curve_of(record.rise),
+        record.turbulence, record.eddy_m, record.seed,
+    )  # fmt: skip
+
+
+def _filling(record: GarmentRecord) -> Filling | None:
+    if record.filling is None:
+        return None
+    amount = curve_of(record.filling.amount)
+    if record.filling.by == "volume":
+        _within(amount, f"the volume of '{record.name}'", 0.01, 100.0)
+    return Filling(record.filling.by, amount, record.filling.stiffness)
 
 
 def _to_metres(unit: str, up: str, where: str) -> np.ndarray:
@@ -183,12 +228,7 @@ def _kept(record: CastRecord, skeleton: Skeleton, part: Indices) -> Flags:
 def _collider(record: ColliderRecord | None) -> ColliderSettings | None:
     if record is None:
         return None
-    keys = record.clearance_mm
-    curve = (
-        Curve(np.array(keys.frames, float), np.array(keys.values, float) * 1e-3)
-        if isinstance(keys, KeysRecord)
-        else Curve.constant(from_mm(keys))
-    )
+    curve = curve_of(record.clearance_mm, from_mm(1.0))
     if curve.values.min() < 0:
         raise ShotError("a clearance is below zero", remedy="Give 0 mm or more")
     return ColliderSettings(curve, record.friction, from_mm(record.thickness_mm))
@@ -210,7 +250,10 @@ def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fab
         )
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
-    return Garment(record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles)
+    return Garment(
+        record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles,
+        calm=record.calm, shelter=record.shelter, filling=_filling(record),
+    )  # fmt: skip
 
 
 def choice_of(name: str, choose: ChoiceRecord) -> Choice:

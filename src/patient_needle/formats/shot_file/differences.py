@@ -9,6 +9,9 @@ Document = Mapping[str, Any]
 Files = Mapping[str, str]
 
 
+TIMES = ("time_stretch", "least_substeps")
+
+
 def differences(before: Document, after: Document, files_before: Files, files_after: Files) -> list[str]:
     """One line per thing that changes a simulation; nothing for names of shots and of files.
 
@@ -19,11 +22,23 @@ def differences(before: Document, after: Document, files_before: Files, files_af
         if before[key] != after[key]:
             out.append(f"{said} {_plain(before[key])}, now {_plain(after[key])}")
     out += _fields("run-in", before["run_in"], after["run_in"], {"settle": "settles", "move": "moves"})
-    out += _fields("", before["forces"], after["forces"], {"gravity": "gravity", "air_drag": "air drag"})
+    out += _forces(before["forces"], after["forces"])
+    out += _fields("", _alone(before, TIMES), _alone(after, TIMES), {})
     out += _things("", before["cast"], after["cast"], files_before, files_after)
     out += _things("swatch ", before["fabrics"], after["fabrics"], files_before, files_after)
     out += _things("", before["garments"], after["garments"], files_before, files_after)
     return out
+
+
+def _forces(before: Document, after: Document) -> list[str]:
+    """Gravity, air and winds."""
+    old, new = ({k: v for k, v in forces.items() if k != "winds"} for forces in (before, after))
+    winds = _things("wind ", before.get("winds") or [], after.get("winds") or [], {}, {})
+    return _fields("", old, new, {}) + winds
+
+
+def _alone(document: Document, keys: tuple[str, ...]) -> Document:
+    return {key: document[key] for key in keys if key in document}
 
 
 def _things(kind: str, before: list[Any], after: list[Any], files: Files, files_after: Files) -> list[str]:
@@ -61,8 +76,10 @@ def _fields(name: str, old: Document, new: Document, said: Mapping[str, str]) ->
 
 
 def _words(key: str) -> str:
-    unit = ", mm" if key.endswith("_mm") else ""
-    return key.removesuffix("_mm").replace("_", " ") + unit
+    for ending, unit in (("_mm", ", mm"), ("_m", ", m")):
+        if key.endswith(ending):
+            return key.removesuffix(ending).replace("_", " ") + unit
+    return key.replace("_", " ")
 
 
 def _plain(value: Any) -> str:

@@ -33,11 +33,35 @@ class RunInRecord(_Record):
     move: int = Field(30, ge=0, le=2000)
 
 
+Keyed = float | KeysRecord
+
+
+class WindRecord(_Record):
+    """One wind: strength in m/s; heading in degrees, 0 blows along x and 90 along z; rise in degrees above
+    level.
+
+    turbulence is the eddies' root mean square speed along each axis as a share of the strength, eddy_m the
+    length of the largest, seed which pattern.
+    """
+
+    name: Name
+    strength: Keyed
+    heading: Keyed = 0.0
+    rise: Keyed = 0.0
+    turbulence: float = Field(0.0, ge=0, le=2)
+    eddy_m: float = Field(0.8, gt=0, le=100)
+    seed: int = Field(0, ge=0, le=9999)
+
+
 class ForcesRecord(_Record):
-    """Gravity in m/s2; still air's drag in kg/(m2 s): force per area and speed."""
+    """Gravity in m/s2; air_drag in kg/(m2 s), force per area and speed, small and even; air_density in kg/m3,
+    of the air that presses by the square of its speed (1.2 at sea level; 0 for none); winds, which add up.
+    """
 
     gravity: tuple[float, float, float] = (0.0, -9.81, 0.0)
     air_drag: float = Field(0.3, ge=0)
+    air_density: float = Field(0.0, ge=0, le=2000)
+    winds: list[WindRecord] = []
 
 
 class ColliderRecord(_Record):
@@ -64,8 +88,18 @@ class CastRecord(_Record):
     collider: ColliderRecord | None = ColliderRecord()
 
 
+class LoadCurveRecord(_Record):
+    """A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took."""
+
+    strains: list[float] = Field(min_length=1, max_length=12)
+    forces: list[float] = Field(min_length=1, max_length=12)
+
+
 class FabricRecord(_Record):
-    """A swatch: N/m, N m, kg/m2, mm, coefficient, s."""
+    """A swatch: N/m, N m, kg/m2, mm, coefficient, s. compress_* are as stretch_* if left out; a load curve
+    counts instead of the stiffness of its direction; strain_limit is a strain; memory is in N m; air_across
+    and air_along are force coefficients.
+    """
 
     name: Name
     stretch_warp: float
@@ -78,6 +112,25 @@ class FabricRecord(_Record):
     friction: float
     stretch_damping: float = 0.0
     bend_damping: float = 0.0
+    compress_warp: float | None = None
+    compress_weft: float | None = None
+    load_warp: LoadCurveRecord | None = None
+    load_weft: LoadCurveRecord | None = None
+    load_shear: LoadCurveRecord | None = None
+    strain_limit: float | None = None
+    memory: float = 0.0
+    air_across: float = 1.2
+    air_along: float = 0.02
+
+
+class FillingRecord(_Record):
+    """What fills a closed garment: a pressure in Pa, or a share of its made volume that is kept with
+    `stiffness` Pa.
+    """
+
+    by: Literal["pressure", "volume"]
+    amount: Keyed
+    stiffness: float = Field(20_000.0, gt=0)
 
 
 class ChoiceRecord(_Record):
@@ -98,7 +151,9 @@ class HoldRecord(_Record):
 
 
 class GarmentRecord(_Record):
-    """A garment: mesh, fabric, warp direction where the UVs are no pattern, holds."""
+    """A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
+    motion is taken out; shelter, how much of the wind its back side is spared; what fills it.
+    """
 
     name: Name
     file: str
@@ -107,11 +162,16 @@ class GarmentRecord(_Record):
     fabric: str
     warp: tuple[float, float, float] = (0.0, 1.0, 0.0)
     rest_angles: Literal["flat", "as made"] = "flat"
+    calm: float = Field(0.0, ge=0, le=1)
+    shelter: float = Field(0.0, ge=0, le=1)
+    filling: FillingRecord | None = None
     holds: list[HoldRecord] = []
 
 
 class ShotFile(_Record):
-    """Version 1 of the shot file."""
+    """Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
+    least_substeps: substeps per frame that are taken at least.
+    """
 
     format: Literal["patient-needle-shot"]
     version: Literal[1]
@@ -121,6 +181,8 @@ class ShotFile(_Record):
     run_in: RunInRecord = RunInRecord()
     patience: Literal["first-look", "working", "final"] = "first-look"
     forces: ForcesRecord = ForcesRecord()
+    time_stretch: Keyed = 1.0
+    least_substeps: Keyed = 1.0
     cast: list[CastRecord] = []
     fabrics: list[FabricRecord]
     garments: list[GarmentRecord]
