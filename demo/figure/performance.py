@@ -61,9 +61,9 @@ STEP_DOWN = {
 }  # fmt: skip
 KNEEL = {
     "pelvis": (0, -0.405, -0.02), "pelvis_turn": (5, 6, 0), "spine_turn": (9, -6, 2),
-    "neck_turn": (8, -8, 0), "head_turn": (8, -8, 0), "handL": (0.25, 0.70, 0.40),
+    "neck_turn": (8, -8, 0), "head_turn": (8, -8, 0), "handL": (0.30, 0.79, 0.42),
     "handR": (-0.41, 0.66, 0.10), "elbowL": (0.9, 0, -0.7), "elbowR": (-0.7, 0, -1), "rollL": 10,
-    "footL": (0.14, 0, 0.43, 8, 0), "footR": (-0.11, 0.016, -0.40, -2, 72), "kneeL": (0.18, 0.6, 1),
+    "footL": (0.14, 0, 0.43, 8, 0), "footR": (-0.13, 0.016, -0.46, -2, 72), "kneeL": (0.18, 0.6, 1),
     "kneeR": (-0.05, -1, 0.35), "curlL": 22, "curlR": 20, "wristL": (14, 0, 0),
 }  # fmt: skip
 
@@ -91,16 +91,16 @@ KEYS = (
     (0.00, STRIDE, (0, 0, -0.95)),
     (0.46, mirrored(STRIDE), (0, 0, -0.395)),
     (0.98, STEP_UP, (0, 0, 0.0)),
-    (1.42, {"pelvis": (0, -0.02, 0.02), "handL": (0.41, 0.94, 0.04), "handR": (-0.36, 1.24, 0.28)},
+    (1.46, {"pelvis": (0, -0.02, 0.02), "handL": (0.41, 0.94, 0.04), "handR": (-0.36, 1.24, 0.28)},
      (0, BLOCK_TOP, 0.34)),
     (1.95, REACH, (0, BLOCK_TOP, 0.34)),
-    (2.20, REACH, (0, BLOCK_TOP, 0.34)),
-    (2.62, TURN, (0, BLOCK_TOP, 0.34)),
-    (2.78, TURN, (0, BLOCK_TOP, 0.34)),
-    (3.30, DUCK, (0, BLOCK_TOP, 0.36)),
-    (3.42, DUCK, (0, BLOCK_TOP, 0.36)),
-    (3.92, STEP_DOWN, (0, BLOCK_TOP, 0.50)),
-    (4.62, KNEEL, (0, 0, 1.36)),
+    (2.14, REACH, (0, BLOCK_TOP, 0.34)),
+    (2.54, TURN, (0, BLOCK_TOP, 0.34)),
+    (2.64, TURN, (0, BLOCK_TOP, 0.34)),
+    (3.12, DUCK, (0, BLOCK_TOP, 0.36)),
+    (3.20, DUCK, (0, BLOCK_TOP, 0.36)),
+    (3.84, STEP_DOWN, (0, BLOCK_TOP, 0.50)),
+    (4.72, KNEEL, (0, 0, 1.36)),
     (5.20, KNEEL, (0, 0, 1.36)),
 )  # fmt: skip
 # Overlap: how many seconds a part follows (or leads) the pelvis.
@@ -110,6 +110,11 @@ LAG = {
     "curlL": 0.12, "curlR": 0.12, "rollL": 0.07, "rollR": 0.07,
 }  # fmt: skip
 STEP_SHARE = (0.08, 0.86)  # part of the way between two keys during which a foot is in the air
+
+
+EDGE = 1.35, 2.1  # how much sooner than its way a foot is up, and how much later it is down
+
+STRIDE_OVER = 1.0  # m, a stride so long that its arc clears an edge by itself
 
 
 def _keyed() -> dict[str, np.ndarray]:
@@ -162,10 +167,15 @@ def _stepping(keys: np.ndarray, seconds: float) -> np.ndarray:
     swing = t * t * t * (t * (6 * t - 15) + 10)
     a, b = keys[index], keys[index + 1]
     out = a + (b - a) * swing
-    distance = np.hypot(*(b - a)[[0, 2]])
+    rise, distance = b[1] - a[1], np.hypot(*(b - a)[[0, 2]])
+    if abs(rise) > 0.05 and distance < STRIDE_OVER:
+        # Close to an edge a foot rises first and goes on then, or goes on first and sinks then.
+        early = np.clip(EDGE[0] * t if rise > 0 else 1 - EDGE[1] * (1 - t), 0, 1)
+        out[1] = a[1] + rise * early**3 * (early * (6 * early - 15) + 10)
+    elif abs(rise) > 0.05:
+        out[1] += 0.30 * abs(rise) * np.sin(np.pi * swing)
     if distance > 0.02:
         out[1] += min(0.09, 0.03 + 0.15 * distance) * np.sin(np.pi * swing) ** 2
-        out[1] += 0.30 * abs(b[1] - a[1]) * np.sin(np.pi * swing) * (abs(b[1] - a[1]) > 0.05)
         out[4] += 16 * np.sin(np.pi * min(swing * 1.3, 1)) * (distance > 0.05)
     return out
 

@@ -12,6 +12,7 @@ from .gather import inner, largest
 from .linear import Preconditioner, Term, conjugate_gradients
 
 HALVINGS = 6
+EXTRA = 2  # times as many passes where the solution still moves a lot
 # The preconditioned gradient is about the step to come; it must be well under what counts as moving.
 ALREADY_THERE = 0.2
 SUFFICIENT = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
@@ -36,16 +37,22 @@ def minimise(
     patience: Patience,
     passes: int,
     still: float,
+    rough: float,
 ) -> Minimised:
     """Lower the sum of `terms` from start (n, 3) m by at most `passes` Newton passes.
 
-    Held vertices (n,) stay where start has them. Stops when a pass moves nothing further than `still` m.
+    Held vertices (n,) stay where start has them. Stops when a pass moves nothing further than `still` m; while
+    one still moves something further than `rough` m, up to EXTRA times as many passes are made.
     """
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
     lagged = tuple(term for term in terms if term.lagged)
-    energy, slope = _slope_of(plain, x)
-    for done in range(1, passes + 1):
+    energy, slope = 0.0, None
+    done = 0
+    while done < passes or (done < EXTRA * passes and move > rough):
+        done += 1
+        if slope is None:
+            energy, slope = _slope_of(plain, x)
         further, gradient = _slope_of(lagged, x)
         gradient += slope
         gradient[held] = 0.0
@@ -60,8 +67,8 @@ def minimise(
         fall, share, reached = SUFFICIENT * inner(gradient, step), 1.0, energy + further
         for _ in range(HALVINGS):
             trial = x + share * step
-            # The gradient at the trial serves the next pass, if there is one.
-            energy, slope = _slope_of(plain, trial) if done < passes else (_energy_of(plain, trial), slope)
+            # The gradient at the trial serves the next pass, if one is certain to come.
+            energy, slope = _slope_of(plain, trial) if done < passes else (_energy_of(plain, trial), None)
             if energy + _energy_of(lagged, trial) <= reached + share * fall + ROUNDING * abs(reached):
                 break
             share *= 0.5
@@ -70,7 +77,7 @@ def minimise(
         x, move = trial, share * largest(step)
         if move <= still:
             return Minimised(x, done, iterations, move)
-    return Minimised(x, passes, iterations, move)
+    return Minimised(x, done, iterations, move)
 
 
 def _slope_of(terms: tuple[Term, ...], x: Points) -> tuple[float, Vectors]:

@@ -34,6 +34,7 @@ from .pressure import Pressure
 from .state import ClothState
 
 ACCEPT_ROUNDS = 5
+ROUGH = 0.25  # of the spacing: a solution that still moves further deserves more passes
 # A step so long that inertia hardly counts next to weight and tension, s, and how well it is solved.
 UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
 STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
@@ -290,7 +291,7 @@ class Engine:
             preconditioner = Preconditioner(self._factors.for_step(step), normals, self.cloth.held)
             found = minimise(
                 terms, start, self.cloth.held, preconditioner, self.patience, passes,
-                self.patience.step_tolerance * self.cloth.spacing,
+                self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing,
             )  # fmt: skip
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations
