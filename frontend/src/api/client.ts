@@ -9,6 +9,7 @@ export type ShotDocument = Schemas["Shot.ShotFile"];
 export type CastRecord = Schemas["Shot.CastRecord"];
 export type GarmentRecord = Schemas["Shot.GarmentRecord"];
 export type HoldRecord = Schemas["Shot.HoldRecord"];
+export type WindRecord = Schemas["Shot.WindRecord"];
 export type FabricRecord = Schemas["Shot.FabricRecord"];
 export type Choice = Schemas["ChoiceRecord"];
 export type Reading = Schemas["Reading"];

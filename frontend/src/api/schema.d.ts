@@ -1642,9 +1642,21 @@ export interface components {
         };
         /**
          * FabricRecord
-         * @description A swatch: N/m, N m, kg/m2, mm, coefficient, s.
+         * @description A swatch: N/m, N m, kg/m2, mm, coefficient, s. compress_* are as stretch_* if left out; a load curve
+         *     counts instead of the stiffness of its direction; strain_limit is a strain; memory is in N m; air_across
+         *     and air_along are force coefficients.
          */
         "Shot.FabricRecord": {
+            /**
+             * Air Across
+             * @default 1.2
+             */
+            air_across: number;
+            /**
+             * Air Along
+             * @default 0.02
+             */
+            air_along: number;
             /** Areal Density */
             areal_density: number;
             /**
@@ -1656,12 +1668,38 @@ export interface components {
             bend_warp: number;
             /** Bend Weft */
             bend_weft: number;
+            /**
+             * Compress Warp
+             * @default null
+             */
+            compress_warp: number | null;
+            /**
+             * Compress Weft
+             * @default null
+             */
+            compress_weft: number | null;
             /** Friction */
             friction: number;
+            /** @default null */
+            load_shear: components["schemas"]["Shot.LoadCurveRecord"] | null;
+            /** @default null */
+            load_warp: components["schemas"]["Shot.LoadCurveRecord"] | null;
+            /** @default null */
+            load_weft: components["schemas"]["Shot.LoadCurveRecord"] | null;
+            /**
+             * Memory
+             * @default 0
+             */
+            memory: number;
             /** Name */
             name: string;
             /** Shear */
             shear: number;
+            /**
+             * Strain Limit
+             * @default null
+             */
+            strain_limit: number | null;
             /**
              * Stretch Damping
              * @default 0
@@ -1675,10 +1713,35 @@ export interface components {
             thickness_mm: number;
         };
         /**
+         * FillingRecord
+         * @description What fills a closed garment: a pressure in Pa, or a share of its made volume that is kept with
+         *     `stiffness` Pa.
+         */
+        "Shot.FillingRecord": {
+            /** Amount */
+            amount: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "pressure" | "volume";
+            /**
+             * Stiffness
+             * @default 20000
+             */
+            stiffness: number;
+        };
+        /**
          * ForcesRecord
-         * @description Gravity in m/s2; still air's drag in kg/(m2 s): force per area and speed.
+         * @description Gravity in m/s2; air_drag in kg/(m2 s), force per area and speed, small and even; air_density in kg/m3,
+         *     of the air that presses by the square of its speed (1.2 at sea level; 0 for none); winds, which add up.
          */
         "Shot.ForcesRecord": {
+            /**
+             * Air Density
+             * @default 0
+             */
+            air_density: number;
             /**
              * Air Drag
              * @default 0.3
@@ -1697,16 +1760,29 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Winds
+             * @default []
+             */
+            winds: components["schemas"]["Shot.WindRecord"][];
         };
         /**
          * GarmentRecord
-         * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds.
+         * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
+         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it.
          */
         "Shot.GarmentRecord": {
+            /**
+             * Calm
+             * @default 0
+             */
+            calm: number;
             /** Fabric */
             fabric: string;
             /** File */
             file: string;
+            /** @default null */
+            filling: components["schemas"]["Shot.FillingRecord"] | null;
             /**
              * Holds
              * @default []
@@ -1720,6 +1796,11 @@ export interface components {
              * @enum {string}
              */
             rest_angles: "flat" | "as made";
+            /**
+             * Shelter
+             * @default 0
+             */
+            shelter: number;
             /**
              * Unit
              * @default m
@@ -1767,6 +1848,16 @@ export interface components {
             values: number[];
         };
         /**
+         * LoadCurveRecord
+         * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
+         */
+        "Shot.LoadCurveRecord": {
+            /** Forces */
+            forces: number[];
+            /** Strains */
+            strains: number[];
+        };
+        /**
          * RunInRecord
          * @description Frames in the rest pose, then frames into the first frame of the shot.
          */
@@ -1784,7 +1875,8 @@ export interface components {
         };
         /**
          * ShotFile
-         * @description Version 1 of the shot file.
+         * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
+         *     least_substeps: substeps per frame that are taken at least.
          */
         "Shot.ShotFile": {
             /**
@@ -1796,12 +1888,14 @@ export interface components {
             fabrics: components["schemas"]["Shot.FabricRecord"][];
             /**
              * @default {
+             *       "air_density": 0,
              *       "air_drag": 0.3,
              *       "gravity": [
              *         0,
              *         -9.81,
              *         0
-             *       ]
+             *       ],
+             *       "winds": []
              *     }
              */
             forces: components["schemas"]["Shot.ForcesRecord"];
@@ -1822,6 +1916,11 @@ export interface components {
             ];
             /** Garments */
             garments: components["schemas"]["Shot.GarmentRecord"][];
+            /**
+             * Least Substeps
+             * @default 1
+             */
+            least_substeps: number | components["schemas"]["Shot.KeysRecord"];
             /** Name */
             name: string;
             /**
@@ -1838,10 +1937,54 @@ export interface components {
              */
             run_in: components["schemas"]["Shot.RunInRecord"];
             /**
+             * Time Stretch
+             * @default 1
+             */
+            time_stretch: number | components["schemas"]["Shot.KeysRecord"];
+            /**
              * Version
              * @constant
              */
             version: 1;
+        };
+        /**
+         * WindRecord
+         * @description One wind: strength in m/s; heading in degrees, 0 blows along x and 90 along z; rise in degrees above
+         *     level.
+         *
+         *     turbulence is the eddies' root mean square speed along each axis as a share of the strength, eddy_m the
+         *     length of the largest, seed which pattern.
+         */
+        "Shot.WindRecord": {
+            /**
+             * Eddy M
+             * @default 0.8
+             */
+            eddy_m: number;
+            /**
+             * Heading
+             * @default 0
+             */
+            heading: number | components["schemas"]["Shot.KeysRecord"];
+            /** Name */
+            name: string;
+            /**
+             * Rise
+             * @default 0
+             */
+            rise: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /** Strength */
+            strength: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * Turbulence
+             * @default 0
+             */
+            turbulence: number;
         };
         /**
          * ShotEdit
@@ -1971,9 +2114,21 @@ export interface components {
         };
         /**
          * FabricRecord
-         * @description A swatch: N/m, N m, kg/m2, mm, coefficient, s.
+         * @description A swatch: N/m, N m, kg/m2, mm, coefficient, s. compress_* are as stretch_* if left out; a load curve
+         *     counts instead of the stiffness of its direction; strain_limit is a strain; memory is in N m; air_across
+         *     and air_along are force coefficients.
          */
         "ShotEdit.FabricRecord": {
+            /**
+             * Air Across
+             * @default 1.2
+             */
+            air_across: number;
+            /**
+             * Air Along
+             * @default 0.02
+             */
+            air_along: number;
             /** Areal Density */
             areal_density: number;
             /**
@@ -1985,12 +2140,38 @@ export interface components {
             bend_warp: number;
             /** Bend Weft */
             bend_weft: number;
+            /**
+             * Compress Warp
+             * @default null
+             */
+            compress_warp: number | null;
+            /**
+             * Compress Weft
+             * @default null
+             */
+            compress_weft: number | null;
             /** Friction */
             friction: number;
+            /** @default null */
+            load_shear: components["schemas"]["ShotEdit.LoadCurveRecord"] | null;
+            /** @default null */
+            load_warp: components["schemas"]["ShotEdit.LoadCurveRecord"] | null;
+            /** @default null */
+            load_weft: components["schemas"]["ShotEdit.LoadCurveRecord"] | null;
+            /**
+             * Memory
+             * @default 0
+             */
+            memory: number;
             /** Name */
             name: string;
             /** Shear */
             shear: number;
+            /**
+             * Strain Limit
+             * @default null
+             */
+            strain_limit: number | null;
             /**
              * Stretch Damping
              * @default 0
@@ -2004,10 +2185,35 @@ export interface components {
             thickness_mm: number;
         };
         /**
+         * FillingRecord
+         * @description What fills a closed garment: a pressure in Pa, or a share of its made volume that is kept with
+         *     `stiffness` Pa.
+         */
+        "ShotEdit.FillingRecord": {
+            /** Amount */
+            amount: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "pressure" | "volume";
+            /**
+             * Stiffness
+             * @default 20000
+             */
+            stiffness: number;
+        };
+        /**
          * ForcesRecord
-         * @description Gravity in m/s2; still air's drag in kg/(m2 s): force per area and speed.
+         * @description Gravity in m/s2; air_drag in kg/(m2 s), force per area and speed, small and even; air_density in kg/m3,
+         *     of the air that presses by the square of its speed (1.2 at sea level; 0 for none); winds, which add up.
          */
         "ShotEdit.ForcesRecord": {
+            /**
+             * Air Density
+             * @default 0
+             */
+            air_density: number;
             /**
              * Air Drag
              * @default 0.3
@@ -2026,16 +2232,29 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Winds
+             * @default []
+             */
+            winds: components["schemas"]["ShotEdit.WindRecord"][];
         };
         /**
          * GarmentRecord
-         * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds.
+         * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
+         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it.
          */
         "ShotEdit.GarmentRecord": {
+            /**
+             * Calm
+             * @default 0
+             */
+            calm: number;
             /** Fabric */
             fabric: string;
             /** File */
             file: string;
+            /** @default null */
+            filling: components["schemas"]["ShotEdit.FillingRecord"] | null;
             /**
              * Holds
              * @default []
@@ -2049,6 +2268,11 @@ export interface components {
              * @enum {string}
              */
             rest_angles: "flat" | "as made";
+            /**
+             * Shelter
+             * @default 0
+             */
+            shelter: number;
             /**
              * Unit
              * @default m
@@ -2096,6 +2320,16 @@ export interface components {
             values: number[];
         };
         /**
+         * LoadCurveRecord
+         * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
+         */
+        "ShotEdit.LoadCurveRecord": {
+            /** Forces */
+            forces: number[];
+            /** Strains */
+            strains: number[];
+        };
+        /**
          * RunInRecord
          * @description Frames in the rest pose, then frames into the first frame of the shot.
          */
@@ -2113,7 +2347,8 @@ export interface components {
         };
         /**
          * ShotFile
-         * @description Version 1 of the shot file.
+         * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
+         *     least_substeps: substeps per frame that are taken at least.
          */
         "ShotEdit.ShotFile": {
             /**
@@ -2125,12 +2360,14 @@ export interface components {
             fabrics: components["schemas"]["ShotEdit.FabricRecord"][];
             /**
              * @default {
+             *       "air_density": 0,
              *       "air_drag": 0.3,
              *       "gravity": [
              *         0,
              *         -9.81,
              *         0
-             *       ]
+             *       ],
+             *       "winds": []
              *     }
              */
             forces: components["schemas"]["ShotEdit.ForcesRecord"];
@@ -2151,6 +2388,11 @@ export interface components {
             ];
             /** Garments */
             garments: components["schemas"]["ShotEdit.GarmentRecord"][];
+            /**
+             * Least Substeps
+             * @default 1
+             */
+            least_substeps: number | components["schemas"]["ShotEdit.KeysRecord"];
             /** Name */
             name: string;
             /**
@@ -2167,10 +2409,54 @@ export interface components {
              */
             run_in: components["schemas"]["ShotEdit.RunInRecord"];
             /**
+             * Time Stretch
+             * @default 1
+             */
+            time_stretch: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
              * Version
              * @constant
              */
             version: 1;
+        };
+        /**
+         * WindRecord
+         * @description One wind: strength in m/s; heading in degrees, 0 blows along x and 90 along z; rise in degrees above
+         *     level.
+         *
+         *     turbulence is the eddies' root mean square speed along each axis as a share of the strength, eddy_m the
+         *     length of the largest, seed which pattern.
+         */
+        "ShotEdit.WindRecord": {
+            /**
+             * Eddy M
+             * @default 0.8
+             */
+            eddy_m: number;
+            /**
+             * Heading
+             * @default 0
+             */
+            heading: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /** Name */
+            name: string;
+            /**
+             * Rise
+             * @default 0
+             */
+            rise: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /** Strength */
+            strength: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * Turbulence
+             * @default 0
+             */
+            turbulence: number;
         };
         /**
          * ShotLine

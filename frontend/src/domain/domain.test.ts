@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
-import { addGarment, addHold, changeFrames, changeRunIn, firstSimulated, freeName, holdsOf, removeHold, takeOut } from "./edits";
+import { addGarment, addHold, addWind, AIR_DENSITY, changeFrames, changeRunIn, changeWind, firstSimulated, freeName, gustOf, holdsOf, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
 import { threadOf } from "./thread";
@@ -14,12 +14,14 @@ const empty: ShotDocument = {
   frames: [1001, 1010],
   run_in: { settle: 2, move: 3 },
   patience: "first-look",
-  forces: { gravity: [0, -9.81, 0], air_drag: 0.3 },
+  forces: { gravity: [0, -9.81, 0], air_drag: 0.3, air_density: 0, winds: [] },
   cast: [],
+  time_stretch: 1,
+  least_substeps: 1,
   fabrics: [],
   garments: [],
 };
-const cloth = { name: "skirt", file: "skirt.obj", unit: "m", up: "y", warp: [0, 1, 0], rest_angles: "flat", holds: [] } as const;
+const cloth = { name: "skirt", file: "skirt.obj" };
 const take: Take = {
   id: 1,
   shot: 1,
@@ -44,7 +46,7 @@ const take: Take = {
 };
 
 describe("edits", () => {
-  const dressed = addGarment(empty, { ...cloth, warp: [0, 1, 0], holds: [] }).document;
+  const dressed = addGarment(empty, cloth).document;
   test("a garment without a swatch gets one", () => {
     expect(dressed.garments[0]?.fabric).toBe(dressed.fabrics[0]?.name);
   });
@@ -60,6 +62,24 @@ describe("edits", () => {
     expect(changeRunIn(empty, { move: 9 }).document.run_in).toEqual({ settle: 2, move: 9 });
     expect(firstSimulated(empty)).toBe(996);
   });
+  test("a wind is let blow, changed and taken out; the first one brings the air it needs", () => {
+    const blown = addWind(empty).document;
+    const [wind] = windsOf(blown);
+    if (wind === undefined) throw new Error("no wind");
+    const gust = gustOf(wind, 1001);
+    expect(gust).toMatchObject({ strength: 4, from: 1003, full: 1018 });
+    expect(blown.forces?.air_density).toBe(AIR_DENSITY);
+    if (gust === null) throw new Error("no gust");
+    const even = changeWind(blown, "wind", windOf({ ...gust, full: gust.from, strength: 6 }, wind)).document;
+    expect(windsOf(even)[0]).toMatchObject({ strength: 6, seed: 0, turbulence: 0.3 });
+    expect(windsOf(removeWind(even, "wind").document)).toHaveLength(0);
+  });
+  test("a wind with more keys than a gust has is left to the shot file", () => {
+    const [wind] = windsOf(addWind(empty).document);
+    if (wind === undefined) throw new Error("no wind");
+    expect(gustOf({ ...wind, strength: { frames: [1, 2, 3], values: [0, 4, 0] } }, 1)).toBeNull();
+    expect(gustOf({ ...wind, heading: { frames: [1, 2], values: [0, 90] } }, 1)).toBeNull();
+  });
   test("what is taken out is gone from both lists", () => {
     expect(takeOut(dressed, "skirt").document.garments).toHaveLength(0);
   });
@@ -70,7 +90,7 @@ describe("edits", () => {
 
 describe("the thread", () => {
   const reading: Reading = { cast: {}, garments: {}, faults: {}, pulse: { first: 996, body_speed: [] } };
-  const dressed = addGarment(empty, { ...cloth, warp: [0, 1, 0], holds: [] }).document;
+  const dressed = addGarment(empty, cloth).document;
   const said = (document: ShotDocument, takes: Take[] = [], deliveries: Delivery[] = [], read: Reading = reading) =>
     Object.fromEntries(threadOf(document, read, takes, deliveries).map((knot) => [knot.bench, `${knot.mood}: ${knot.said}`]));
   test("an empty shot has nothing yet", () => {

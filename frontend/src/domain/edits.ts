@@ -1,5 +1,5 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
-import type { CastRecord, FabricRecord, GarmentRecord, HoldRecord, ShotDocument } from "../api/client";
+import type { CastRecord, FabricRecord, GarmentRecord, HoldRecord, ShotDocument, WindRecord } from "../api/client";
 
 export interface Edit {
   document: ShotDocument;
@@ -18,6 +18,15 @@ export const plainWeave: FabricRecord = {
   friction: 0.3,
   stretch_damping: 0.004,
   bend_damping: 0.02,
+  compress_warp: null,
+  compress_weft: null,
+  load_warp: null,
+  load_weft: null,
+  load_shear: null,
+  strain_limit: null,
+  memory: 0,
+  air_across: 1.2,
+  air_along: 0.02,
 };
 
 /** `wanted`, or the same with a number after it when it is taken. */
@@ -35,7 +44,19 @@ export function addMember(document: ShotDocument, member: CastRecord): Edit {
   };
 }
 
-export function addGarment(document: ShotDocument, garment: Omit<GarmentRecord, "fabric">): Edit {
+/** A garment as it is brought in: in metres, held by nothing. */
+export function addGarment(document: ShotDocument, file: Pick<GarmentRecord, "name" | "file">): Edit {
+  const garment: Omit<GarmentRecord, "fabric"> = {
+    ...file,
+    unit: "m",
+    up: "y",
+    warp: [0, 1, 0],
+    rest_angles: "flat",
+    calm: 0,
+    shelter: 0,
+    filling: null,
+    holds: [],
+  };
   const fabrics = document.fabrics.length > 0 ? document.fabrics : [plainWeave];
   const fabric = fabrics[0]?.name ?? plainWeave.name;
   return {
@@ -102,4 +123,74 @@ export function changeRunIn(document: ShotDocument, change: { settle?: number; m
 /** First frame that is simulated. */
 export function firstSimulated(document: ShotDocument): number {
   return document.frames[0] - (document.run_in?.settle ?? 10) - (document.run_in?.move ?? 30);
+}
+
+/** A wind in the plain shape the card edits: nothing until one frame, full from another. */
+export interface Gust {
+  name: string;
+  strength: number;
+  from: number;
+  full: number;
+  heading: number;
+  turbulence: number;
+}
+
+/** Sea-level air, kg/m3: winds press by the square of their speed times this. */
+export const AIR_DENSITY = 1.2;
+
+export function windsOf(document: ShotDocument): WindRecord[] {
+  return document.forces?.winds ?? [];
+}
+
+/** A wind as a gust; null when its keys say more than a gust can. */
+export function gustOf(wind: WindRecord, first: number): Gust | null {
+  const heading = wind.heading ?? 0;
+  if (typeof heading !== "number") return null;
+  const plain = { name: wind.name, heading, turbulence: wind.turbulence ?? 0 };
+  if (typeof wind.strength === "number") return { ...plain, strength: wind.strength, from: first, full: first };
+  const { frames, values } = wind.strength;
+  const [from, full] = frames;
+  const [calm, strength] = values;
+  if (frames.length !== 2 || calm !== 0 || from === undefined || full === undefined || strength === undefined) return null;
+  return { ...plain, strength, from, full };
+}
+
+const NO_WIND: Omit<WindRecord, "name"> = { strength: 0, heading: 0, rise: 0, turbulence: 0, eddy_m: 0.8, seed: 0 };
+
+export function windOf(gust: Gust, before: Omit<WindRecord, "name"> = NO_WIND): WindRecord {
+  const keyed = gust.full > gust.from;
+  return {
+    ...before,
+    name: gust.name,
+    strength: keyed ? { frames: [gust.from, gust.full], values: [0, gust.strength] } : gust.strength,
+    heading: gust.heading,
+    turbulence: gust.turbulence,
+  };
+}
+
+function withWinds(document: ShotDocument, winds: WindRecord[], said: string): Edit {
+  const forces = document.forces ?? { gravity: [0, -9.81, 0], air_drag: 0.3, air_density: 0, winds: [] };
+  const air_density = winds.length > 0 && !forces.air_density ? AIR_DENSITY : forces.air_density;
+  return { document: { ...document, forces: { ...forces, air_density, winds } }, said };
+}
+
+export function addWind(document: ShotDocument): Edit {
+  const name = freeName("wind", windsOf(document).map((wind) => wind.name));
+  const [first, last] = document.frames;
+  const from = Math.round(first + (last - first) / 4);
+  const gust = windOf({ name, strength: 4, from, full: from + 15, heading: 0, turbulence: 0.3 });
+  return withWinds(document, [...windsOf(document), gust], `Let a ${name} blow`);
+}
+
+export function changeWind(document: ShotDocument, name: string, wind: WindRecord): Edit {
+  const winds = windsOf(document).map((one) => (one.name === name ? wind : one));
+  return withWinds(document, winds, `Changed the ${name}`);
+}
+
+export function removeWind(document: ShotDocument, name: string): Edit {
+  return withWinds(document, windsOf(document).filter((wind) => wind.name !== name), `Took out the ${name}`);
+}
+
+export function changeTimeStretch(document: ShotDocument, time_stretch: number): Edit {
+  return { document: { ...document, time_stretch }, said: `Time: ${time_stretch} s for the cloth in one of the shot` };
 }

@@ -148,15 +148,7 @@ function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; done(): v
 /** The edit that puts a file that was brought in into the shot. */
 export function placed(document: ShotDocument, found: Uploaded, kind: Kind, name: string, mesh: string): Edit {
   if (kind === "garment") {
-    return addGarment(document, {
-      name,
-      file: found.name,
-      unit: "m",
-      up: "y",
-      warp: [0, 1, 0],
-      rest_angles: "flat",
-      holds: [],
-    });
+    return addGarment(document, { name, file: found.name });
   }
   return addMember(document, {
     name,

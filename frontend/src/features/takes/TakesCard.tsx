@@ -10,6 +10,7 @@ import { firstSimulated } from "../../domain/edits";
 import { useRun } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
+import { AirAndTime } from "./AirAndTime";
 import { TakePanel } from "./TakePanel";
 
 type Patience = "first-look" | "working" | "final";
@@ -58,6 +59,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
           />
         ))}
       </RadioGroup>
+      <AirAndTime shot={shot} />
       <Button
         variant="contained"
         fullWidth

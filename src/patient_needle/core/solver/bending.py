@@ -34,6 +34,12 @@ class Bending:
         self._ratio = np.zeros(count)
         self._stiff = self._stiffness.copy()
 
+    @property
+    def bytes(self) -> int:
+        """What one product reads and writes at least, each thing once."""
+        read = self._hinges.nbytes + self._stiff.nbytes + self._slopes.nbytes + self._gather.bytes
+        return read + 2 * 24 * len(self._gather.starts)
+
     def begin(self, x: Points, step: float) -> None:
         """Take the angles at the substep's start for damping over `step` s."""
         if self._damped:

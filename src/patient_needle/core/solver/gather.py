@@ -19,6 +19,11 @@ class Gather:
         self.starts, self.corners = incidence(elements, vertex_count)
         self.shares = np.zeros((elements.size, 3))
 
+    @property
+    def bytes(self) -> int:
+        """Of the shares, written and read, and of the way to them."""
+        return 2 * self.shares.nbytes + self.starts.nbytes + self.corners.nbytes
+
     def add_scalars_to(self, shares: Scalars, out: Scalars) -> None:
         """Add one number per corner (m * c,) to its vertex in out (n,)."""
         _gather_scalars(self.starts, self.corners, shares, out)

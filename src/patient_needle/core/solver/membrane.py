@@ -43,6 +43,12 @@ class Membrane:
         self._before = np.zeros((count, 3))
         self._ratio = np.zeros(count)
 
+    @property
+    def bytes(self) -> int:
+        """What one product reads and writes at least, each thing once."""
+        read = self._triangles.nbytes + self._rest.nbytes + self._line.nbytes + self._gather.bytes
+        return read + 2 * 24 * len(self._gather.starts)
+
     def begin(self, x: Points, step: float) -> None:
         """Take the strains at the substep's start for damping over `step` s."""
         if self._damped:

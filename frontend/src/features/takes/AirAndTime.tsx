@@ -1,0 +1,169 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Slider from "@mui/material/Slider";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { GarmentRecord, Shot, WindRecord } from "../../api/client";
+import { addWind, changeGarment, changeTimeStretch, changeWind, type Gust, gustOf, removeWind, windOf, windsOf } from "../../domain/edits";
+import { useEdit } from "../../state/queries";
+import { Panel, Section } from "../../ui/Card";
+import { NumberField } from "../../ui/NumberField";
+
+/** Wind, calm and time: what acts on the cloth apart from the cast, folded away until it is wanted. */
+export function AirAndTime({ shot }: { shot: Shot }) {
+  const [open, setOpen] = useState(false);
+  const winds = windsOf(shot.document);
+  return (
+    <Box sx={{ mb: 1.25 }}>
+      <Button
+        fullWidth
+        aria-expanded={open}
+        aria-controls="air-and-time"
+        onClick={() => {
+          setOpen(!open);
+        }}
+        sx={{ justifyContent: "space-between", fontWeight: 400, fontSize: 13, color: "text.primary", px: 0.5 }}
+      >
+        <span>Wind, calm and time</span>
+        <Typography component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+          {summary(shot)} {open ? "−" : "+"}
+        </Typography>
+      </Button>
+      {open && (
+        <Box id="air-and-time">
+          <Winds shot={shot} winds={winds} />
+          <Section title="Calm">
+            <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+              Keeps the swing of the whole garment and takes out flutter. It hangs as before.
+            </Typography>
+            {shot.document.garments.map((garment) => (
+              <CalmSlider key={garment.name} shot={shot} garment={garment} />
+            ))}
+          </Section>
+          <TimeStretch shot={shot} />
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** What is set, in a few words. */
+function summary(shot: Shot): string {
+  const winds = windsOf(shot.document).length;
+  const calmed = shot.document.garments.some((garment) => (garment.calm ?? 0) > 0);
+  const parts = [winds === 0 ? "still air" : winds === 1 ? "1 wind" : `${winds} winds`];
+  if (calmed) parts.push("calmed");
+  if ((shot.document.time_stretch ?? 1) !== 1) parts.push("stretched");
+  return parts.join(", ");
+}
+
+function Winds({ shot, winds }: { shot: Shot; winds: WindRecord[] }) {
+  const edit = useEdit(shot);
+  return (
+    <Section title="Wind">
+      {winds.map((wind) => (
+        <WindPanel key={wind.name} shot={shot} wind={wind} />
+      ))}
+      <Button
+        variant="outlined"
+        fullWidth
+        onClick={() => {
+          edit.mutate({ edit: addWind });
+        }}
+      >
+        Let {winds.length === 0 ? "a" : "another"} wind blow
+      </Button>
+    </Section>
+  );
+}
+
+function WindPanel({ shot, wind }: { shot: Shot; wind: WindRecord }) {
+  const edit = useEdit(shot);
+  const gust = gustOf(wind, shot.document.frames[0]);
+  const keep = (change: Partial<Gust>) => {
+    if (gust !== null) edit.mutate({ edit: (document) => changeWind(document, wind.name, windOf({ ...gust, ...change }, wind)) });
+  };
+  return (
+    <Panel label={`Wind ${wind.name}`}>
+      <Typography sx={{ fontWeight: 600, fontSize: 13 }}>{wind.name}</Typography>
+      {gust === null ? (
+        <Typography sx={{ fontSize: 12.5 }}>
+          Keyed in more places than fit here: change it in the shot file.
+        </Typography>
+      ) : (
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+          <NumberField label="Strength, m/s" value={gust.strength} low={0} high={60} keep={(strength) => { keep({ strength }); }} />
+          <NumberField label="Blows to, degrees" value={gust.heading} low={-360} high={360} keep={(heading) => { keep({ heading }); }} />
+          <NumberField label="Still until frame" value={gust.from} whole keep={(from) => { keep({ from, full: Math.max(from, gust.full) }); }} />
+          <NumberField label="Full from frame" value={gust.full} whole low={gust.from} keep={(full) => { keep({ full }); }} />
+          <NumberField label="Gustiness, %" value={Math.round(gust.turbulence * 100)} low={0} high={200} keep={(percent) => { keep({ turbulence: percent / 100 }); }} />
+        </Box>
+      )}
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>0 degrees blows along x, 90 along z.</Typography>
+      <Button
+        aria-label={`Take out ${wind.name}`}
+        onClick={() => {
+          edit.mutate({ edit: (document) => removeWind(document, wind.name) });
+        }}
+        sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }}
+      >
+        Take out
+      </Button>
+    </Panel>
+  );
+}
+
+function CalmSlider({ shot, garment }: { shot: Shot; garment: GarmentRecord }) {
+  const edit = useEdit(shot);
+  const kept = Math.round((garment.calm ?? 0) * 100);
+  const [percent, setPercent] = useState(kept);
+  const [seen, setSeen] = useState(kept);
+  if (seen !== kept) {
+    setSeen(kept);
+    setPercent(kept);
+  }
+  const id = `calm-${garment.name}`;
+  return (
+    <Box sx={{ px: 0.5 }}>
+      <Typography id={id} sx={{ fontSize: 12.5, mt: 0.5 }}>
+        {garment.name}: <span className="figure">{percent} %</span>
+      </Typography>
+      <Slider
+        aria-labelledby={id}
+        value={percent}
+        min={0}
+        max={100}
+        step={5}
+        onChange={(_, value) => {
+          setPercent(value as number);
+        }}
+        onChangeCommitted={(_, value) => {
+          const calm = (value as number) / 100;
+          if (calm !== garment.calm) edit.mutate({ edit: (document) => changeGarment(document, garment.name, { calm }, `calm ${value as number} %`) });
+        }}
+      />
+    </Box>
+  );
+}
+
+function TimeStretch({ shot }: { shot: Shot }) {
+  const edit = useEdit(shot);
+  const stretch = shot.document.time_stretch ?? 1;
+  return (
+    <Section title="Time">
+      {typeof stretch === "number" ? (
+        <NumberField
+          label="Seconds for the cloth per second of the shot"
+          value={stretch}
+          low={0.05}
+          high={50}
+          keep={(value) => {
+            edit.mutate({ edit: (document) => changeTimeStretch(document, value) });
+          }}
+        />
+      ) : (
+        <Typography sx={{ fontSize: 12.5 }}>Time is keyed: change it in the shot file.</Typography>
+      )}
+    </Section>
+  );
+}
