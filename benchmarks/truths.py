@@ -13,7 +13,7 @@ from tests.reference.test_scale import hung
 
 def sweeps(quick: bool) -> str:
     """Drape discs, spacings and the balloon."""
-    return "\n".join([_discs(1 if quick else 5), _spacings(), _balloon((10,) if quick else (10, 20, 40))])
+    return "\n".join([_discs(1 if quick else 3), _spacings(), _balloon((10,) if quick else (10, 20, 40))])
 
 
 def _discs(starts: int) -> str:

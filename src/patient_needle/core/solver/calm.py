@@ -20,7 +20,7 @@ from .gather import Gather, sum_corners, total
 from .inertia import Timing
 from .membrane import images, spread
 
-MOST = 0.5  # m2/s, the viscosity at a calm of 1
+MOST = 1.5  # m2/s, the viscosity at a calm of 1
 
 
 class Calm:
