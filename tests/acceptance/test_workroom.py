@@ -210,6 +210,34 @@ def test_a_take_is_stopped_renamed_gone_on_with_extended_and_deleted(room: Page)
     expect(kept).to_have_count(0)
 
 
+def test_wind_calm_and_time_are_set_and_taken_back(room: Page):
+    bench(room, "Takes")
+    fold = room.get_by_role("button", name="Wind, calm and time")
+    expect(fold).to_contain_text("still air")
+    fold.click()
+    room.get_by_role("button", name="Let a wind blow").click()
+    expect(room.get_by_role("group", name="Wind wind")).to_be_visible()
+    type_into(room, "Strength, m/s", 6.5)
+    type_into(room, "Full from frame", 1000)
+    expect(room.get_by_text("At least")).to_be_visible()
+    type_into(room, "Full from frame", 1099)
+    calm = room.get_by_role("slider", name=re.compile("^apron-skirt|^signal flag"))
+    calm.press("ArrowRight")
+    expect(fold).to_contain_text("1 wind, calmed")
+    type_into(room, "Seconds for the cloth per second of the shot", 2)
+    expect(fold).to_contain_text("stretched")
+    room.reload()
+    bench(room, "Takes")
+    expect(fold).to_contain_text("1 wind, calmed, stretched")
+    fold.click()
+    expect(room.get_by_label("Strength, m/s")).to_have_value("6.5")
+    expect(room.get_by_label("Full from frame")).to_have_value("1099")
+    for _ in range(5):
+        room.get_by_role("button", name="Undo").click()
+        room.wait_for_timeout(600)
+    expect(fold).to_contain_text("still air")
+
+
 def test_playing_goes_through_the_frames(room: Page):
     tape = room.get_by_role("slider", name="Frame")
     to_frame(room, int(tape.get_attribute("aria-valuemin")))
