@@ -47,7 +47,7 @@ def main() -> int:
         elastic_pass(30_000),
         sweeps("--quick" in sys.argv),
         skirt("--quick" in sys.argv),
-        calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if "--quick" in sys.argv else 1060),
+        calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if "--quick" in sys.argv else 1040),
         pages(),
     ]
     OUT.write_text("\n".join(parts))
@@ -100,15 +100,18 @@ def swing(vertices: int) -> str:
         at_end = (reference.energies[-1] - r.energies[-1]) / scale
         lines.append(f"| {r.method} | {r.milliseconds:.0f} | {o:.1%} | {e:.2%} | {at_end:+.1%} |")
     first, others = rows[0], rows[2:]
-    for what, mine, theirs in (("energy off", off[0], off[2:]), ("strain", strain[0], strain[2:])):
-        enough = [r for r, x in zip(others, theirs, strict=True) if x <= mine]
-        if enough:
-            lines.append(
-                f"\nAt equal {what} the baseline needs {enough[0].method.removeprefix('XPBD, ')} and "
-                f"{enough[0].milliseconds / first.milliseconds:.1f} times the time of the engine at First look."
-            )
-        else:
-            lines.append(f"\nNo number of substeps tried brings the baseline to equal {what}.")
+    calm_enough, stiff_enough = [o <= off[0] for o in off[2:]], [e <= strain[0] for e in strain[2:]]
+    for what, good in (
+        ("energy off", calm_enough),
+        ("strain", stiff_enough),
+        ("energy off and strain together", [a and b for a, b in zip(calm_enough, stiff_enough, strict=True)]),
+    ):
+        enough = [r for r, fine in zip(others, good, strict=True) if fine]
+        needed = enough[0] if enough else others[-1]
+        lines.append(
+            f"\nTo equal First look in {what} the baseline needs {'' if enough else 'more than '}"
+            f"{needed.method.removeprefix('XPBD, ')}: {needed.milliseconds / first.milliseconds:.1f} times its time."
+        )
     return "\n".join(lines) + "\n"
 
 

@@ -17,7 +17,7 @@ QUICK = 4.0  # Hz, above which motion counts as secondary
 
 @dataclass(frozen=True)
 class Moved:
-    """hang: hem's height at the end of settling, m; quick: energy of motion above QUICK, (m/s)2; excursion:
+    """hang: hem's height when settling ends, m; quick: energy of motion above QUICK, (m/s)2; excursion:
     how far the hem swings at most from where it hangs, seen from the waist, m.
     """
 
@@ -67,7 +67,8 @@ def calm(shot: Path, last: int) -> str:
         "Bars: hang within 1 %, motion above 4 Hz down by 6 dB at 0.5 and 12 dB at 1, swing within 10 %.",
         "Motion is the speed of all free vertices seen from the waist; swing is how far the hem's middle",
         "gets from where it hangs.\n",
-        "| calm | hem's height after settling | energy above 4 Hz | largest swing |\n|---|---|---|---|",
+        "| calm | hem's height when settling ends, not yet at rest | energy above 4 Hz | largest swing |\n"
+        "|---|---|---|---|",
     ]
     for share, one in ((0.0, plain), (0.5, half), (1.0, full)):
         lines.append(
