@@ -110,7 +110,8 @@ def swing(vertices: int) -> str:
         needed = enough[0] if enough else others[-1]
         lines.append(
             f"\nTo equal First look in {what} the baseline needs {'' if enough else 'more than '}"
-            f"{needed.method.removeprefix('XPBD, ')}: {needed.milliseconds / first.milliseconds:.1f} times its time."
+            f"{needed.method.removeprefix('XPBD, ')}: "
+            f"{needed.milliseconds / first.milliseconds:.1f} times its time."
         )
     return "\n".join(lines) + "\n"
 
