@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from patient_needle.bootstrap import environment
 
-environment.prepare()
+environment.prepare(alone=True)
 
 import json  # noqa: E402
 import os  # noqa: E402

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import sys
+
 from . import environment
 
-environment.prepare()
+environment.prepare(alone="sim" in sys.argv[1:2])
 
 import json  # noqa: E402
-import sys  # noqa: E402
 import time  # noqa: E402
 from pathlib import Path  # noqa: E402
 from typing import Annotated  # noqa: E402

@@ -13,14 +13,16 @@ ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS_BLAS", "MKL_NUM_THREADS",
 CORE_PACKAGES = ("numpy", "scipy", "numba", "cholespy", "libigl", "pydantic", "alembic3d")
 
 
-def prepare() -> None:
-    """Settings that libraries read when they are loaded."""
+def prepare(*, alone: bool = False) -> None:
+    """Settings that libraries read when they are loaded.
+
+    A thread that waits gives its core away soon, so that runs on one machine do not starve each other. One that
+    has the machine to itself (`alone`) stays awake for the half millisecond that a solve with the factor takes.
+    """
     for name in ONE_THREAD:
         os.environ[name] = "1"
     os.environ.setdefault("NUMBA_THREADING_LAYER", "omp")
-    # A thread that waits stays awake for about the half millisecond that one solve with the factor takes, and
-    # then gives its core away, so that two runs on one machine do not starve each other.
-    os.environ.setdefault("GOMP_SPINCOUNT", "200000")
+    os.environ.setdefault("GOMP_SPINCOUNT", "200000" if alone else "20000")
 
 
 def use_threads(count: int | None) -> int:
