@@ -11,12 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from patient_needle.core.craft.dressing import dress
 from patient_needle.core.model.errors import CastError, FileError, MeshError, NeedleError, ShotError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.glb import read_character, read_glb
 from patient_needle.formats.obj import read_obj, write_obj
 from patient_needle.formats.pc2 import read_pc2, write_pc2
 from patient_needle.formats.registry import CacheTiming, read_meshes, write_cache
+from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file, shot_file_schema
 
 DEMO = Path(__file__).parents[3] / "demo"
@@ -185,7 +187,7 @@ def test_demo_shots_are_valid_by_the_published_schema():
     import jsonschema
 
     schema = shot_file_schema()
-    for path in (FLAG, DEMO / "lamplighter" / "shot.json"):
+    for path in (FLAG, DEMO / "lamplighter" / "shot.json", DEMO / "lamplighter" / "gust.json"):
         jsonschema.validate(json.loads(path.read_text()), schema)
         read_shot_file(path)
 
@@ -205,6 +207,50 @@ def test_demo_shots_are_valid_by_the_published_schema():
 def test_wrong_shot_files_name_key_and_remedy(tmp_path, change, says):
     with pytest.raises(NeedleError, match=rf"shot\.json: .*{says}"):
         read_shot_file(shot(tmp_path, change))
+
+
+GUST = {"name": "gust", "strength": {"frames": [1001, 1010], "values": [0, 5]}, "turbulence": 0.2}
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (lambda d: d["forces"].update(winds=[{**GUST, "strength": -1}]), "wind 'gust'.*below zero"),
+        (lambda d: d.update(time_stretch=0), "time_stretch goes from 0 to 0.*between 0.05 and 50"),
+        (lambda d: d.update(least_substeps={"frames": [1, 2], "values": [1, 99]}), "least_substeps.*1 to 99"),
+        (
+            lambda d: d["fabrics"][0].update(load_warp={"strains": [0.02, 0.01], "forces": [1, 2]}),
+            "fabric 'bunting'.*does not rise",
+        ),
+        (lambda d: d["fabrics"][0].update(strain_limit=0), "strain_limit is 0.*above zero"),
+        (
+            lambda d: d["garments"][0].update(filling={"by": "volume", "amount": 0}),
+            "the volume of 'signal flag'",
+        ),
+    ],
+)
+def test_forces_and_swatches_that_make_no_sense_are_named(tmp_path, change, says):
+    path = shot(tmp_path, change)
+    for file in FLAG.parent.iterdir():
+        if file.suffix != ".json":
+            (tmp_path / file.name).write_bytes(file.read_bytes())
+    with pytest.raises(NeedleError, match=says):
+        assemble(read_shot_file(path), tmp_path)
+
+
+def test_an_open_garment_cannot_be_filled(tmp_path):
+    change = lambda d: d["garments"][0].update(filling={"by": "pressure", "amount": 100})  # noqa: E731
+    plan = assemble(read_shot_file(shot(tmp_path, change)), FLAG.parent)
+    with pytest.raises(ShotError, match=r"signal flag.*open borders"):
+        dress(plan, plan.garments[0])
+
+
+def test_a_gust_is_read_with_its_keys(tmp_path):
+    change = lambda d: d["forces"].update(air_density=1.2, winds=[GUST])  # noqa: E731
+    plan = assemble(read_shot_file(shot(tmp_path, change)), FLAG.parent)
+    (wind,) = plan.winds
+    assert (plan.air_density, wind.turbulence, wind.eddy) == (1.2, 0.2, 0.8)
+    assert wind.strength.values.tolist() == [0, 5]
 
 
 def test_shot_file_that_is_not_json(tmp_path):

@@ -104,6 +104,10 @@ def differing(flag, how):
         (lambda d, f: d["fabrics"][0].update(thickness_mm=1.5), ["thickness, mm 0.4, now 1.5"]),
         (lambda d, f: d["garments"][0]["holds"].clear(), ["signal flag, hold head rope was taken out"]),
         (lambda d, f: d["garments"][0].update(unit="cm"), ["signal flag: unit m, now cm"]),
+        (lambda d, f: d["garments"][0].update(calm=0.5), ["signal flag: calm 0, now 0.5"]),
+        (lambda d, f: d["forces"].update(air_drag=0.7), ["air drag 0.2, now 0.7"]),
+        (lambda d, f: d["forces"]["winds"].append({"name": "gust", "strength": 3}), ["wind gust was added"]),
+        (lambda d, f: d.update(time_stretch=2.0), ["time stretch 1, now 2"]),
     ],
 )
 def test_differences_are_said_in_words(flag, how, says):

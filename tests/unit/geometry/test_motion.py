@@ -136,3 +136,19 @@ def test_drawn_direction_is_laid_onto_the_cloth_and_rest_is_undeformed():
     images = edges @ inverse
     assert np.linalg.norm(images, axis=1) == pytest.approx(1)
     assert images[:, :, 1] == pytest.approx(warp)
+
+
+@pytest.mark.parametrize("degrees", [0.0, 0.5, 30.0, 170.0])
+def test_spin_between_two_poses(degrees):
+    """Against SciPy's rotation vectors."""
+    from scipy.spatial.transform import Rotation
+
+    from patient_needle.core.geometry.rotations import spin_between
+
+    rng = np.random.default_rng(2)
+    points, axis = rng.normal(size=(9, 3)), np.array([0.48, -0.6, 0.64])
+    turn = Rotation.from_rotvec(np.radians(degrees) * axis)
+    spin = spin_between(points, turn.apply(points) + [3, 1, 2], 0.25)
+    assert spin == pytest.approx(turn.as_rotvec() / 0.25, abs=1e-9)
+    assert np.array_equal(spin_between(points[:2], points[:2], 0.1), np.zeros(3))
+    assert np.array_equal(spin_between(points[:1].repeat(5, 0), points[:1].repeat(5, 0), 0.1), np.zeros(3))

@@ -22,8 +22,10 @@ from patient_needle.core.solver.inertia import Inertia, timing
 from patient_needle.core.solver.linear import Factors, Preconditioner, conjugate_gradients
 from patient_needle.core.solver.membrane import Membrane
 from patient_needle.core.solver.pressure import Pressure
+from patient_needle.core.solver.statics import settle
+from patient_needle.core.solver.step import Surround
 from tests.balloon import two_discs
-from tests.sheets import cloth_of, free_engine, run_free, sheet, still
+from tests.sheets import NOTHING, cloth_of, free_engine, run_free, sheet, still, surroundings
 
 FABRIC = Fabric(
     "worsted", stretch_warp=900, stretch_weft=600, shear=90, bend_warp=2e-5, bend_weft=1e-5,
@@ -230,6 +232,29 @@ def test_effort_follows_the_fastest_point(travel, expected):
     moved = points.copy()
     moved[1, 2] = travel
     assert substeps_for(FIRST_LOOK, furthest(points, moved)) == expected
+
+
+def test_effort_has_a_floor_and_stretches_with_time():
+    assert substeps_for(FIRST_LOOK, 0.0, 1.0, 10.0) == 16
+    assert substeps_for(FIRST_LOOK, 0.0, 3.0) == 12
+    assert substeps_for(FIRST_LOOK, 0.2, 2.0) == 8
+    assert substeps_for(FIRST_LOOK, 0.0, 0.5) == 4
+
+
+def test_rest_is_told_from_unrest():
+    """A sheet lifted by 1 mm has 1 mm to go; one that hangs has nothing; one that swings through rest at v
+    would go on by about v over its frequency.
+    """
+    made = cloth(lambda points: points[:, 1] > 0.2 - 1e-9)
+    engine = free_engine(made, FINAL, air_drag=1.0)
+    around = Surround(NOTHING, NOTHING, made.rest_points[made.held], surroundings(0, 1e-3))
+    hung = settle(engine, still(made), around, to=1e-5)
+    assert hung.unrest <= 1e-5
+    raised = hung.state.positions + np.outer(~made.held * 1e-3, [0, 1, 0])
+    assert engine.unrest(still(made, raised), around) == pytest.approx(1e-3, rel=0.3)
+    free = (~made.held).astype(float)
+    swung = still(made, hung.state.positions).replace(velocities=np.outer(0.1 * free, [0, 0, 1]))
+    assert 0.1 / 30 < engine.unrest(swung, around) < 0.1 / 3
 
 
 def test_effort_without_colliders():
