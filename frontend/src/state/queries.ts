@@ -109,17 +109,24 @@ function keepShot(shot: Shot): void {
   void client.invalidateQueries({ queryKey: keys.takes(shot.id) });
 }
 
+/** The shot as this page knows it last. */
+function newestOf(shot: Shot): Shot {
+  return client.getQueryData<Shot>(keys.shot(shot.id)) ?? shot;
+}
+
 /**
  * Edits of a shot, one after the other: each is made on the newest document this page knows, so that two quick
- * ones do not get in each other's way.
+ * ones do not get in each other's way. One that changes nothing any more (a field kept on Enter, then left) is none.
  */
 export function useEdit(shot: Shot) {
   return useMutation({
     scope: { id: `edit ${shot.id}` },
-    mutationFn: ({ edit, uploads }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string> }) => {
-      const newest = client.getQueryData<Shot>(keys.shot(shot.id)) ?? shot;
+    mutationFn: async ({ edit, uploads }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string> }) => {
+      const newest = newestOf(shot);
       const { document, said } = edit(newest.document);
-      return got<Shot>(
+      const same = uploads === undefined && JSON.stringify(document) === JSON.stringify(newest.document);
+      if (same) return newest;
+      return await got<Shot>(
         api.PUT("/api/shots/{shot_id}", {
           params: { path: { shot_id: shot.id } },
           body: { seen: newest.revision, said, document, uploads: uploads ?? {} },
@@ -146,11 +153,12 @@ export function useNewShot(open: (id: number) => void) {
 
 export function useStepBack(shot: Shot | undefined, way: "undo" | "redo") {
   return useMutation({
+    scope: { id: `edit ${shot?.id ?? 0}` },
     mutationFn: () =>
       got<Shot>(
         api.POST(`/api/shots/{shot_id}/${way}` as "/api/shots/{shot_id}/undo", {
           params: { path: { shot_id: shot?.id ?? 0 } },
-          body: { seen: shot?.revision ?? 0 },
+          body: { seen: shot === undefined ? 0 : newestOf(shot).revision },
         }),
       ),
     onSuccess: keepShot,
