@@ -12,6 +12,7 @@ from patient_needle.core.model.patience import FINAL
 from patient_needle.core.solver.cloth import build_cloth
 from patient_needle.core.solver.forces import Inflation
 from patient_needle.core.solver.membrane import Membrane
+from patient_needle.core.solver.outfit import Wearing
 from patient_needle.core.solver.state import at_rest
 from patient_needle.core.solver.statics import settle
 from patient_needle.core.solver.step import Surround
@@ -65,7 +66,9 @@ def inflated(edges: int, steps: int = 150) -> Blown:
     start = points * [0.8, 0.8, 1]
     start[:, 2] = np.sign(points[:, 2]) * 0.08 * (1 - across**2)
     engine = free_engine(cloth, FINAL, gravity=(0, 0, 0), air_drag=2.0)
-    around = Surround(NOTHING, NOTHING, NOTHING, surroundings(0, 1e-3), inflation=Inflation(False, 10.0, 0.0))
+    around = Surround(
+        NOTHING, NOTHING, NOTHING, surroundings(0, 1e-3), worn=(Wearing(inflation=Inflation(False, 10.0, 0.0)),)
+    )
     x = settle(engine, at_rest(start, 1), around, to=1e-4, most=steps).state.positions
     rim = points[:, 2] == 0.0
     return Blown(

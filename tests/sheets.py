@@ -80,9 +80,9 @@ def cloth_of(points, triangles, fabric: Fabric, held=None, warp=(0.0, 1.0, 0.0),
 
 
 def surroundings(count: int, gap: float, friction: float = 0.0) -> Surroundings:
-    """One part, everywhere the same."""
+    """One part, everywhere the same: gap in m without the cloth's thickness, the collider's friction."""
     return Surroundings(
-        np.full(count, gap), np.full(count, friction), np.zeros(count, np.int32), np.zeros(1, np.int32)
+        np.full(count, gap), np.full(count, np.sqrt(friction)), np.zeros(count, np.int32), np.zeros(1, np.int32)
     )
 
 

@@ -14,6 +14,7 @@ from patient_needle.core.model.wind import Wind
 from patient_needle.core.solver.air import AirFlow
 from patient_needle.core.solver.forces import Forces, Inflation
 from patient_needle.core.solver.inertia import timing
+from patient_needle.core.solver.outfit import Wearing
 from patient_needle.core.solver.pressure import volume
 
 from ..balloon import inflated, two_discs
@@ -154,5 +155,7 @@ def test_kept_volume():
     fabric = Fabric("cushion", stretch_warp=200, stretch_weft=200, shear=40)
     cloth = cloth_of(points, triangles, fabric, warp=(1.0, 0.3, 0.0))
     engine = free_engine(cloth, FINAL, gravity=(0, 0, 0), air_drag=1.0)
-    state = run_free(engine, still(cloth), 1.0, 1 / 96, inflation=Inflation(True, 1.5, 50_000.0))
+    state = run_free(
+        engine, still(cloth), 1.0, 1 / 96, worn=(Wearing(inflation=Inflation(True, 1.5, 50_000.0)),)
+    )
     assert volume(state.positions, triangles) / volume(points, triangles) == pytest.approx(1.5, rel=0.02)

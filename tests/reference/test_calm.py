@@ -12,6 +12,7 @@ from patient_needle.core.model.patience import FINAL, WORKING
 from patient_needle.core.model.wind import Wind
 from patient_needle.core.solver.calm import MOST
 from patient_needle.core.solver.diagnostics import FrameTally
+from patient_needle.core.solver.outfit import Wearing
 from patient_needle.core.solver.statics import settle
 from patient_needle.core.solver.step import Surround
 
@@ -52,7 +53,7 @@ def test_calmed_cloth_that_turns_with_its_fastening_is_not_held_back():
     spin = np.array([0.0, 3.0, 0.0])
     start = still(cloth).replace(velocities=np.cross(spin, points))
     engine = free_engine(cloth, FINAL, gravity=(0, 0, 0), calm=1.0)
-    turned = run_free(engine, start, 0.02, 1 / 960, spin=spin)
+    turned = run_free(engine, start, 0.02, 1 / 960, worn=(Wearing(spin=spin),))
     slowed = run_free(engine, start, 0.02, 1 / 960)
     assert np.abs(turned.velocities).max() > 0.9 * np.abs(start.velocities).max()
     assert np.abs(slowed.velocities).max() < 0.7 * np.abs(start.velocities).max()

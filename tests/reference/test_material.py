@@ -89,14 +89,14 @@ def test_strain_limit_holds_a_sagging_sheet_and_says_so():
     fabric = Fabric("limp", stretch_warp=12.0, stretch_weft=60.0, areal_density=0.3, strain_limit=0.06)
     cloth = cloth_of(points, triangles, fabric, points[:, 1] > 0.6 - 1e-9)
     engine = free_engine(cloth, FINAL, air_drag=2.0)
-    assert engine.beyond_limit(still(cloth)) == 0
+    assert engine.wear[0].beyond_limit(still(cloth)) == 0
     state = run_free(engine, still(cloth), 3.0, 1 / 96)
     weight, limit, stiff = 0.3 * GRAVITY, 0.06, 12.0 * LIMIT_STIFFENING
     slack = limit * 12.0 / weight  # m of cloth that hangs below the place where the limit is reached
     above = 0.6 - slack
     sink = limit * slack / 2 + limit * above + weight * above**2 / (2 * stiff)
     assert -state.positions[points[:, 1] < 1e-9, 1].mean() == pytest.approx(sink, rel=0.02)
-    assert engine.beyond_limit(state) > 0
+    assert engine.wear[0].beyond_limit(state) > 0
 
 
 @pytest.mark.parametrize("name", ["stretch", "bend", "density"])

@@ -74,7 +74,7 @@ def slide(mu: float, degrees: float, seconds: float, step: float = 1 / 96):
     points, triangles = sheet(0.12, 0.12, 0.03)
     gap = 2e-3
     lying = points[:, [0, 2, 1]] * [1, 1, -1] + [0, gap - 2e-5, 0]
-    fabric = Fabric("patch", areal_density=0.3, thickness=0.0)
+    fabric = Fabric("patch", areal_density=0.3, thickness=0.0, friction=mu)
     cloth = cloth_of(lying, triangles, fabric, warp=(0, 0, 1.0))
     slab, faces = box((-1.0, -0.2, -0.6), (1.5, 0.0, 0.6))
     angle = np.radians(degrees)

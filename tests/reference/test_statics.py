@@ -40,8 +40,8 @@ def test_uniaxial_stretch(axis):
     cloth = cloth_of(points, triangles, fabric)
     engine = free_engine(cloth, FINAL, gravity=(0, 0, 0))
     gradient = np.zeros_like(points)
-    engine._membrane.begin(points, 1.0)
-    engine._membrane.gradient(pulled, gradient)
+    engine.wear[0].membrane.begin(points, 1.0)
+    engine.wear[0].membrane.gradient(pulled, gradient)
     edge = points[:, axis] > 0.3 - 1e-9
     force = gradient[edge, axis].sum()
     expected = strain * 0.3 * (fabric.stretch_weft, fabric.stretch_warp)[axis]
@@ -55,8 +55,8 @@ def test_shear_of_a_square():
     angle = 0.01
     sheared = points + np.outer(points[:, 1] * np.tan(angle), [1, 0, 0])
     engine = free_engine(cloth_of(points, triangles, fabric), FINAL)
-    engine._membrane.begin(points, 1.0)
-    energy = engine._membrane.energy(sheared)
+    engine.wear[0].membrane.begin(points, 1.0)
+    energy = engine.wear[0].membrane.energy(sheared)
     assert energy == pytest.approx(0.5 * fabric.shear * angle**2 * 0.04, rel=0.01)
 
 

@@ -15,6 +15,7 @@ from ..core.solver.cloth import build_cloth
 from ..core.solver.diagnostics import FrameTally
 from ..core.solver.forces import Forces, Inflation
 from ..core.solver.gather import total
+from ..core.solver.outfit import Wearing
 from ..core.solver.state import at_rest
 from ..core.solver.step import Engine, Surround
 
@@ -58,7 +59,9 @@ def _tiny(substeps: int) -> None:
     )  # fmt: skip
     colliders = slab if substeps else np.zeros((0, 3))
     faces = triangles if substeps else np.zeros((0, 3), np.int32)
-    engine = Engine(cloth, colliders, faces, FIRST_LOOK, Forces(air_drag=0.1, calm=0.1), 0.003)
+    engine = Engine(
+        cloth, colliders, faces, FIRST_LOOK, Forces(air_drag=0.1, calm=0.1), 0.003, against_itself=substeps > 0
+    )
     around = Surroundings(
         np.full(len(faces), 0.003),
         np.full(len(faces), 0.3),
@@ -73,8 +76,8 @@ def _tiny(substeps: int) -> None:
             np.zeros((0, 3)),
             around,
             np.ones_like(points),
-            inflation=Inflation(False, 1.0, 0.0),
+            worn=(Wearing(inflation=Inflation(False, 1.0, 0.0)),),
         )
         state = engine.step(state, surround, 0.01, FrameTally())
     engine.unrest(state, surround)
-    engine.energies(state)
+    engine.wear[0].energies(state)

@@ -5,15 +5,17 @@ from __future__ import annotations
 import igl
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from patient_needle.core.contact.anchors import Anchors, after_slip, anchor_points, placed, with_newcomers
 from patient_needle.core.contact.easing import easing_rows
-from patient_needle.core.contact.filter import PathFilter
+from patient_needle.core.contact.fans import Fans
+from patient_needle.core.contact.filter import PathFilter, rigidly_moved
 from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from patient_needle.core.contact.pairs import PairFinder, ownership, within_reach
-from patient_needle.core.contact.rows import armed, build_rows, misses
+from patient_needle.core.contact.rows import Skin, armed, build_rows, misses
 from patient_needle.core.geometry.tree import build_tree
-from tests.sheets import box, sheet, surroundings
+from tests.sheets import NO_FACES, box, sheet, surroundings
 
 
 def scene(height: float = 0.05, seed: int = 0):
@@ -46,6 +48,16 @@ def all_pairs(points, cloth, faces, motion, slack):
     return found
 
 
+def assert_apart(points, motion, pairs, slack):
+    """What was left out moves apart: at no time on its way does it come within the slack."""
+    for time in np.linspace(0, 1, 21):
+        there = points + time * motion
+        for v, *triangle in pairs:
+            corners = np.array([triangle], np.int64)
+            squared = igl.point_mesh_squared_distance(there[[v]], there, corners)[0]
+            assert np.sqrt(squared[0]) > slack
+
+
 def test_vertex_triangle_pairs_agree_with_brute_force():
     points, cloth, faces, count = scene(0.06)
     rng = np.random.default_rng(2)
@@ -58,13 +70,72 @@ def test_vertex_triangle_pairs_agree_with_brute_force():
     every = all_pairs(points, cloth, faces, motion, 0.01)
     assert ours <= every
     assert len(ours) > 10
-    # What was left out moves apart: at no time on its way does it come within the slack.
-    for time in np.linspace(0, 1, 21):
-        there = points + time * motion
-        for v, *triangle in every - ours:
-            corners = np.array([triangle], np.int64)
-            squared = igl.point_mesh_squared_distance(there[[v]], there, corners)[0]
-            assert np.sqrt(squared[0]) > 0.01
+    assert_apart(points, motion, every - ours, 0.01)
+
+
+def folded(seed: int = 0):
+    """A sheet folded over itself at 6 mm, with a motion: points, triangles, motion."""
+    points, triangles = sheet(0.3, 0.12, 0.03, seed=seed)
+    along = points[:, 0]
+    over = np.clip((along - 0.14) / 0.02, 0, 1) * np.pi
+    flat = np.stack([np.minimum(along, 0.15 - np.maximum(along - 0.15, 0)), points[:, 1], points[:, 2]], 1)
+    flat[:, 2] = 0.003 - 0.003 * np.cos(over)
+    motion = np.random.default_rng(seed).normal(size=flat.shape) * 0.004
+    return flat, triangles, motion
+
+
+def test_pairs_of_cloth_with_itself_agree_with_brute_force():
+    points, triangles, motion = folded()
+    finder = PairFinder(points, triangles, NO_FACES, len(points), 0.01, against_itself=True)
+    finder.begin(points, points + motion)
+    pairs = finder.along(points + motion, 0.005)
+    ours = [(int(v[0]), *sorted(v[1:].tolist())) for v in pairs.vertices[~pairs.edge_edge]]
+    assert len(ours) == len(set(ours)) > 50
+    every = {p for p in all_pairs(points, triangles, triangles, motion, 0.005) if p[0] not in p[1:]}
+    assert set(ours) <= every
+    near = [set(triangles[(triangles == v).any(axis=1)].ravel().tolist()) for v in range(len(points))]
+    strangers = {(v, *corners) for v, *corners in every - set(ours) if not near[v] & set(corners)}
+    assert_apart(points, motion, strangers, 0.005)
+
+
+def test_cached_pairs_of_cloth_with_itself_are_those_of_a_fresh_search():
+    points, triangles, motion = folded(1)
+    actual = points + 6 * motion
+    cached = PairFinder(points, triangles, NO_FACES, len(points), 0.01, against_itself=True)
+    cached.begin(points, points + motion)
+    fresh = PairFinder(points, triangles, NO_FACES, len(points), 0.01, against_itself=True)
+    fresh.begin(points, actual)
+    one, two = (
+        {(tuple(v), bool(e)) for v, e in zip(p.vertices.tolist(), p.edge_edge, strict=True)}
+        for p in (cached.along(actual, 0.003), fresh.along(actual, 0.003))
+    )
+    turned = {((c, d, a, b), e) for (a, b, c, d), e in one if e}
+    assert two <= one | turned
+    assert len(one) == len(two)
+
+
+def test_only_flat_fans_are_flat():
+    points, triangles, _ = folded()
+    flat = Fans(triangles, len(points)).flat(points, points)
+    bent = np.abs(points[:, 0] - 0.15) < 0.02
+    assert flat[points[:, 0] < 0.11].all()
+    assert not flat[bent].all()
+
+
+def test_a_garment_may_keep_the_distances_it_was_made_with():
+    points, triangles, motion = folded()
+    around = surroundings(0, 0.0)
+    made = lambda thickness, garments: build_rows(  # noqa: E731
+        pairs, points, points, finder.carriers, around, np.zeros(len(points), bool), 1.0, np.inf,
+        Skin(triangles, points, np.full(len(triangles), thickness), garments, np.ones(len(points))),
+    )  # fmt: skip
+    finder = PairFinder(points, triangles, NO_FACES, len(points), 0.01, against_itself=True)
+    finder.begin(points, points + motion)
+    pairs = finder.along(points + motion, 0.003)
+    one = np.zeros(len(triangles), np.int32)
+    assert made(0.001, one).depth.max() == pytest.approx(0.001)
+    assert made(0.02, one).depth.max() < 0.02  # layers 6 mm apart are not driven to 20
+    assert made(0.02, np.arange(len(triangles), dtype=np.int32)).depth == pytest.approx(0.02)
 
 
 def test_cached_pairs_are_those_of_a_fresh_search():
@@ -91,7 +162,7 @@ def test_rows_certify_the_gap_they_were_made_at():
     finder.begin(points, points)
     around = surroundings(len(faces), 0.003)
     pairs = finder.along(points, 0.005)
-    rows = build_rows(pairs, points, faces, around, np.arange(len(points)) >= count, 100.0)
+    rows = build_rows(pairs, points, points, finder.carriers, around, np.arange(len(points)) >= count, 100.0)
     missing, failing = misses(points, rows)
     assert missing.max() == 0
     assert not failing.any()
@@ -154,6 +225,38 @@ def test_cloth_between_closing_colliders_is_let_go_and_stays_finite():
     assert out.points[:count, 1].min() > goal[count : count + 8, 1].max()
 
 
+def test_cloth_pressed_into_itself_never_passes_and_never_lets_go():
+    """Two layers driven through each other by 5 cm, one of them held: they end apart, on their own sides."""
+    low, cloth = sheet(0.2, 0.2, 0.05)
+    high, more = sheet(0.2, 0.2, 0.05, seed=2)
+    count = len(low)
+    start = np.concatenate([low, high + [0, 0, 0.004]])
+    triangles = np.concatenate([cloth, more + count]).astype(np.int32)
+    goal = start.copy()
+    goal[count:, 2] -= 0.05
+    finder = PairFinder(start, triangles, NO_FACES, len(start), 0.02, against_itself=True)
+    finder.begin(start, goal)
+    garment = np.repeat([0, 1], [len(cloth), len(more)]).astype(np.int32)
+    skin = Skin(triangles, start, np.full(len(triangles), 0.002), garment, np.ones(len(start)))
+    inverse_mass = np.where(np.arange(len(start)) < count, 0.0, 1.0)
+    runner = PathFilter(finder, triangles, inverse_mass, 0.005, skin)
+    out = runner.run(start, goal, surroundings(0, 0.0), np.zeros((len(start), 0), bool))
+    assert out.points[:count] == pytest.approx(start[:count])
+    assert len(self_crossing_pairs(out.points, triangles)) == 0
+    assert out.points[count:, 2].min() > 0
+    assert out.let_go == 0
+
+
+def test_a_rigid_motion_is_found_and_passed_on():
+    rng = np.random.default_rng(4)
+    start, others = rng.normal(size=(6, 3)), rng.normal(size=(4, 3))
+    turn = Rotation.from_rotvec([0.3, -0.5, 0.2])
+    end = turn.apply(start) + [1, 2, 3]
+    moved = rigidly_moved(others, start, end, np.arange(1.0, 7.0))
+    assert moved == pytest.approx(turn.apply(others) + [1, 2, 3])
+    assert rigidly_moved(others, start[:2], start[:2] + 0.5, np.ones(2)) == pytest.approx(others + 0.5)
+
+
 def test_released_vertices_are_not_held_back():
     *_, count, _ = filtered(0.02)
     *_, out = filtered(-0.05, np.ones((count, 1), bool))
@@ -204,11 +307,11 @@ def test_a_sticking_vertex_keeps_its_anchor_and_a_slipping_one_drags_it():
     moved = points.copy()
     moved[:2, 0] += 0.01
     push = np.array([[0, 0, 1.0], [0, 0, 1.0]])
-    after = after_slip(anchors, nearest, moved, colliders, push, np.array([0.02, 0.004]))
+    after = after_slip(anchors, nearest, moved, colliders, push, np.array([0.02, 0.004]), 2)
     kept = anchor_points(after, moved, colliders)
     assert kept[0] == pytest.approx([0.2, 0.3, 0])
     assert kept[1] == pytest.approx([0.306, 0.3, 0])
-    gone = after_slip(anchors, nearest, moved, colliders, push * 0, np.zeros(2))
+    gone = after_slip(anchors, nearest, moved, colliders, push * 0, np.zeros(2), 2)
     assert gone.triangle.tolist() == [-1, -1]
 
 

@@ -13,7 +13,7 @@ from patient_needle.core.solver.air import AirFlow
 from patient_needle.core.solver.bending import Bending
 from patient_needle.core.solver.calm import Calm
 from patient_needle.core.solver.cloth import STRIP
-from patient_needle.core.solver.contact_force import Contact
+from patient_needle.core.solver.contact_force import Contact, Grips
 from patient_needle.core.solver.diagnostics import stretch
 from patient_needle.core.solver.effort import furthest, substeps_for
 from patient_needle.core.solver.forces import Forces, Inflation
@@ -42,21 +42,31 @@ def crumpled(made, seed=0, size=0.004):
     return made.rest_points + np.random.default_rng(seed).normal(size=made.rest_points.shape) * size
 
 
+def touching(made):
+    """Rows between cloth and a fixed point and of the cloth with itself; anchors on both."""
+    count = made.count
+    rows = Rows(
+        np.array([[0, count], [count, 5], [2, 7]], np.int32),
+        np.array([[0, 0, 1.0], [0, 0.6, 0.8], [0.8, 0, 0.6]]),
+        np.array([300.0, 200.0, 250.0]), np.array([0.01, 0.5, 0.6]), np.array([0.01, 0.02, 0.02]), np.zeros(3),
+        np.array([0, 0, 1], np.int32), np.array([[0, 0], [0, 0], [1, 2]], np.int32),
+    )  # fmt: skip
+    scene = np.concatenate([made.rest_points, [[0.1, 0.1, 0.0]]])
+    corners = np.full((3 * count, 3), -1, np.int32)
+    corners[[count + 2, 2 * count + 7]] = [[6, 7, 8], [1, 2, 3]]
+    weights = np.where(corners >= 0, [0.5, 0.7, -0.2], 0.0)
+    offset = np.where(corners >= 0, 0.002, np.tile(made.rest_points, (3, 1)) - 0.001)
+    grips = Grips(corners, weights, offset, np.full(3 * count, 0.4), 400.0)
+    return Contact(rows, scene, grips, np.full(3 * count, 0.5))
+
+
 def terms_of(made):
     start = crumpled(made, 1)
     membrane, bending = Membrane(made), Bending(made)
     membrane.begin(start, 0.01)
     bending.begin(start, 0.01)
-    inertia = Inertia(made, timing(still(made), 0.01), np.array([0, -9.81, 0]))
-    rows = Rows(
-        np.array([[0, made.count], [made.count, 5]], np.int32), np.array([[0, 0, 1.0], [0, 0.6, 0.8]]),
-        np.array([300.0, 200.0]), np.array([0.01, 0.5]), np.array([0.01, 0.02]), np.zeros(2),
-        np.zeros(2, np.int32),
-    )  # fmt: skip
-    scene = np.concatenate([made.rest_points, [[0.1, 0.1, 0.0]]])
-    anchors = made.rest_points - 0.001
-    pushed = np.full(made.count, 0.5)
-    contact = Contact(rows, scene, anchors, np.full(made.count, 0.4), pushed, 400.0)
+    inertia = Inertia(made.mass, timing(still(made), 0.01), np.array([0, -9.81, 0]))
+    contact = touching(made)
     when = timing(still(made).replace(velocities=crumpled(made, 5, 2.0)), 0.01)
     flow = AirFlow(made, Forces(air_drag=0.1, air_density=1.2, shelter=0.5))
     air = flow.around(start, crumpled(made, 6, 2.0), crumpled(made, 7, 3.0), when)
@@ -201,7 +211,9 @@ def test_conjugate_gradients_solve_the_linearised_system():
         term.gradient(x, gradient)
     gradient[made.held] = 0
     preconditioner = Preconditioner(
-        Factors(made, 0.0).for_step(0.01), vertex_normals(x, made.triangles), made.held
+        [(slice(0, made.count), Factors(made, 0.0).for_step(0.01))],
+        vertex_normals(x, made.triangles),
+        made.held,
     )
     preconditioner.refresh(terms)
     step, used = conjugate_gradients(terms, gradient, preconditioner, made.held, 300, 1e-9)

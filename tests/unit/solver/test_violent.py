@@ -21,7 +21,7 @@ def swung(mu: float):
     """A bar that swings through a hanging curtain at up to 11 m/s, back and forth, for eight frames."""
     points, triangles = sheet(0.6, 0.8, 0.04)
     held = points[:, 1] > 0.8 - 1e-9
-    cloth = cloth_of(points, triangles, Fabric("curtain", areal_density=0.2), held)
+    cloth = cloth_of(points, triangles, Fabric("curtain", areal_density=0.2, friction=mu), held)
     bar, faces = box((0.1, 0.35, 0.05), (0.5, 0.41, 0.11))
     at = lambda t: bar + [0, 0, 0.35 * np.sin(2 * np.pi * 5.0 * t) * np.clip(t / 0.05, 0, 1)]  # noqa: E731
     engine = Engine(cloth, bar, faces, FIRST_LOOK, Forces(air_drag=0.1), 0.003)

@@ -1,6 +1,7 @@
-"""Stick anchors: where on a collider each touching cloth vertex holds on.
+"""Stick anchors: where on what it touches each cloth vertex holds on.
 
-An anchor is a material point of a collider triangle. Friction pulls the vertex back to it with at most
+An anchor is a material point of a triangle of a collider or of cloth; a vertex may have one on each of its
+sides, entry side * n + v being that of vertex v. Friction pulls the vertex back to it with at most
 the Coulomb limit; a vertex that slips drags its anchor along, one that sticks keeps it, so that nothing
 creeps. Source: return mapping of elastoplastic friction, P. Wriggers, Computational Contact Mechanics, 2006.
 """
@@ -17,7 +18,7 @@ from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 
 @dataclass(frozen=True, eq=False)
 class Anchors:
-    """triangle (n,) int32 collider triangle, -1 for none; coordinates (n, 4) of the point in its frame.
+    """triangle (a,) int32 carrier, -1 for none; coordinates (a, 4) of the point in its frame.
 
     The first three are barycentric (they sum to 1 and may be negative), the last the height in m.
     """
@@ -27,26 +28,26 @@ class Anchors:
 
     @staticmethod
     def none(count: int) -> Anchors:
-        """No vertex holds on to anything."""
+        """`count` places for anchors, all of them empty."""
         return Anchors(np.full(count, -1, np.int32), np.zeros((count, 4)))
 
 
-def anchor_points(anchors: Anchors, points: Points, colliders: Triangles) -> Points:
-    """Positions (n, 3) m of the anchors when the scene is at `points`; 0 where there is none."""
+def anchor_points(anchors: Anchors, points: Points, carriers: Triangles) -> Points:
+    """Positions (a, 3) m of the anchors when the scene is at `points`; 0 where there is none."""
     out = np.zeros((len(anchors.triangle), 3))
     held = anchors.triangle >= 0
-    corners = points[colliders[anchors.triangle[held]]]
+    corners = points[carriers[anchors.triangle[held]]]
     barycentric = anchors.coordinates[held, :3]
     height = anchors.coordinates[held, 3:]
     out[held] = np.einsum("ik,ikj->ij", barycentric, corners) + height * _normals(corners)
     return out
 
 
-def placed(triangle: Indices, targets: Points, points: Points, colliders: Triangles) -> Anchors:
-    """Anchors at `targets` (n, 3) m on the given collider triangles (n,), -1 for none."""
+def placed(triangle: Indices, targets: Points, points: Points, carriers: Triangles) -> Anchors:
+    """Anchors at `targets` (a, 3) m on the given carriers (a,), -1 for none."""
     coordinates = np.zeros((len(triangle), 4))
     held = triangle >= 0
-    corners = points[colliders[triangle[held]]]
+    corners = points[carriers[triangle[held]]]
     normal = _normals(corners)
     e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     offset = targets[held] - corners[:, 0]
@@ -59,14 +60,14 @@ def placed(triangle: Indices, targets: Points, points: Points, colliders: Triang
 
 
 def with_newcomers(
-    anchors: Anchors, nearest: Indices, points: Points, colliders: Triangles, cloth_count: int
+    anchors: Anchors, nearest: Indices, points: Points, carriers: Triangles, cloth_count: int
 ) -> Anchors:
-    """Anchors with one more for every vertex near a collider that has none, where it stands now.
+    """Anchors with one more for every vertex near something it has none on, where it stands now.
 
-    nearest (n,) int32 collider triangle near each vertex or -1; points (all, 3) m at the substep's start.
+    nearest (a,) int32 carrier near each vertex or -1; points (all, 3) m at the substep's start.
     """
     fresh = np.where((anchors.triangle < 0) & (nearest >= 0), nearest, -1)
-    new = placed(fresh, points[:cloth_count], points, colliders)
+    new = placed(fresh, _per_side(points[:cloth_count], len(nearest)), points, carriers)
     return Anchors(
         np.where(fresh >= 0, new.triangle, anchors.triangle).astype(np.int32),
         np.where((fresh >= 0)[:, None], new.coordinates, anchors.coordinates),
@@ -77,30 +78,34 @@ def after_slip(
     anchors: Anchors,
     nearest: Indices,
     points: Points,
-    colliders: Triangles,
+    carriers: Triangles,
     push: Vectors,
     limit: Scalars,
+    cloth_count: int,
 ) -> Anchors:
     """Anchors after a substep that ended at `points` (all, 3) m.
 
-    push (n, 3) N, contact force on each vertex; limit (n,) m, the furthest a vertex may be from its anchor
-    along the surface before it slips. A vertex without push lets go.
+    push (a, 3) N, contact force on each vertex from each side; limit (a,) m, the furthest a vertex may be from
+    its anchor along the surface before it slips. A vertex without push lets go.
     """
-    count = len(limit)
-    x = points[:count]
+    x = _per_side(points[:cloth_count], len(limit))
     normal = unit(push)
-    offset = x - anchor_points(anchors, points, colliders)
+    offset = x - anchor_points(anchors, points, carriers)
     along = offset - normal * _dot(offset, normal)[:, None]
     length = np.linalg.norm(along, axis=1)
     touching = (anchors.triangle >= 0) & (_dot(push, push) > 0)
     slips = touching & (length > limit)
     share = np.where(slips, limit / np.where(length > 0, length, 1.0), 1.0)
     on = np.where(slips & (nearest >= 0), nearest, anchors.triangle)
-    moved = placed(np.where(slips, on, -1), x - share[:, None] * along, points, colliders)
+    moved = placed(np.where(slips, on, -1), x - share[:, None] * along, points, carriers)
     return Anchors(
         np.where(touching, on, -1).astype(np.int32),
         np.where(slips[:, None], moved.coordinates, anchors.coordinates),
     )
+
+
+def _per_side(points: Points, anchors: int) -> Points:
+    return np.tile(points, (anchors // len(points), 1))
 
 
 def _normals(corners: Points) -> Vectors:

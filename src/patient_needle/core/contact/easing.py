@@ -47,6 +47,7 @@ def easing_rows(
         np.repeat(gap, 3),
         np.full(3 * len(near), -np.inf),
         np.repeat(triangle[near], 3).astype(np.int32),
+        np.zeros((3 * len(near), 2), np.int32),
     )
 
 

@@ -1,8 +1,12 @@
 """The last word on every substep: a path that passes through nothing.
 
 Gauss-Seidel projection onto the rows' half-spaces, verified against pairs found along the corrected path;
-a path that cannot be corrected is cut in two. Where colliders close on cloth from both sides no path
-exists: there the gap shrinks first, then the cloth is let go by the part of lower rank, and listed.
+a path that cannot be corrected is cut in two. Where even short cuts fail the gap shrinks. Cloth that is then
+still caught among itself is carried along with whatever holds it, zone by zone, without deforming (rigid impact
+zones: X. Provot, Collision and self-collision handling in cloth model dedicated to design garments, 1997). As a
+last resort, where what is held is turned into its own cloth, that cloth stands still. Where colliders close on
+cloth from both sides no path exists: there it is let go by the part of lower rank, and listed. Cloth never lets
+go of cloth.
 """
 
 from __future__ import annotations
@@ -11,17 +15,21 @@ from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 from ..model.errors import SolverError
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Flags, Points, Scalars, Triangles
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles
 from .pairs import PairFinder
-from .rows import Rows, Surroundings, armed, build_rows, misses
+from .rows import Rows, Skin, Surroundings, armed, build_rows, misses
 
 ROUNDS = 4
 SWEEPS = 60
 DEEPEST_CUT = 3
-LETTING_GO = 64
+LETTING_GO = 96
+CARRIES = 3  # of so many attempts the last lets go, where something can
+STANDING = 30  # from here on the cloth stands still, and what holds give it may run into it
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,10 +59,12 @@ class PathFilter:
         cloth: Triangles,
         inverse_mass: Scalars,
         slack: float,
+        skin: Skin | None = None,
         tolerances: Tolerances = DEFAULT,
     ) -> None:
         self._finder = finder
         self._cloth = cloth
+        self._skin = skin
         self._inverse_mass = inverse_mass
         self._prescribed = inverse_mass == 0
         self._slack = slack
@@ -81,6 +91,7 @@ class _Walk:
         self.released = released
         self.cuts = 0
         self.let_go = 0
+        self._beside_held = True
 
     def go(self, start: Points, goal: Points, depth: int) -> Points:
         if depth > 0:
@@ -92,21 +103,29 @@ class _Walk:
             self.cuts += 1
             middle = self.go(start, 0.5 * (start + goal), depth + 1)
             return self.go(middle, goal, depth + 1)
-        return self._squeeze(goal)
+        return self._squeeze(start, goal)
 
     def _rows(self, end: Points) -> Rows:
         parent = self._p
         pairs = parent._finder.along(end, parent._slack)
         pairs = armed(pairs, self._around, self.released, len(self.released))
-        return build_rows(
+        rows = build_rows(
             pairs,
             parent._finder.start,
-            parent._finder.colliders.triangles,
+            end,
+            parent._finder.carriers,
             self._around,
             parent._prescribed,
             0.0,
+            parent._slack,
+            parent._skin,
             parent._tolerances,
         )
+        if self._beside_held:
+            return rows
+        given = parent._prescribed[: len(self.released)]
+        own = rows.carrier >= self._around.count
+        return rows.only(~(own & given[np.where(own[:, None], rows.ends, 0)].any(axis=1)))
 
     def _correct(self, goal: Points, share: float) -> Points | None:
         """A corrected end, or None; a round's corrections must stay within half the slack it was found with."""
@@ -123,35 +142,72 @@ class _Walk:
                 return end
         return None
 
-    def _squeeze(self, goal: Points) -> Points:
-        """Shrink the gap, then let go part by part, lowest rank first, until a path exists."""
-        share = self._p._tolerances.pinch_share
+    def _squeeze(self, start: Points, goal: Points) -> Points:
+        """Shrink the gap, carry what is caught among itself, let go part by part, until a path exists."""
+        share, zone = self._p._tolerances.pinch_share, np.zeros(len(self.released), bool)
+        links = np.zeros((0, 2), np.int32)
         for attempt in range(LETTING_GO):
             end = self._correct(goal, share)
             if end is not None:
                 return end
-            self._release(goal, share, everything=attempt >= 4)
+            if attempt == STANDING:
+                self._beside_held = False
+                goal = np.where(self._p._prescribed[:, None], goal, start)
+                continue
+            rows = self._failing(goal, share)
+            foreign = rows.carrier < self._around.count
+            standing = attempt > STANDING
+            if foreign.all() or (foreign.any() and (standing or attempt % CARRIES == CARRIES - 1)):
+                self._release(rows, foreign, everything=attempt >= 4)
+            elif not standing:
+                links = np.concatenate([links, rows.ends[~foreign]])
+                zone |= self._ringed(rows.ends[~foreign])
+                goal = self._carried(start, goal, zone, links)
         raise SolverError(
             "no way was found for cloth that is caught between colliders",
             remedy="Raise the patience, or blend in a corrected body over these frames",
         )
 
-    def _release(self, goal: Points, share: float, *, everything: bool) -> None:
-        rows = self._rows(goal).softer_gap(share)
-        end = goal.copy()
+    def _failing(self, goal: Points, share: float) -> Rows:
+        """The rows that no projection satisfies; all of them when the projection only moved too far."""
+        rows, end = self._rows(goal).softer_gap(share), goal.copy()
         _project(
             end, self._p._inverse_mass, rows.ends, rows.normal, rows.hard,
             self._p._tolerances.row_slip, SWEEPS,
         )  # fmt: skip
         rows = self._rows(end).softer_gap(share)
         _, failing = misses(end, rows, self._p._tolerances.row_slip)
-        if not failing.any():
-            failing = np.ones(len(rows), bool)
+        return rows.only(failing) if failing.any() else rows
+
+    def _ringed(self, ends: Indices) -> Flags:
+        """(n,) the cloth vertices `ends` and those one ring further."""
+        chosen = np.zeros(len(self.released), bool)
+        chosen[ends] = True
+        out = chosen.copy()
+        out[self._p._cloth[chosen[self._p._cloth].any(axis=1)]] = True
+        return out
+
+    def _carried(self, start: Points, goal: Points, zone: Flags, links: Indices) -> Points:
+        """The goal with each connected piece of `zone` (n,) moved without deforming; links (k, 2) connect too.
+
+        A piece that holds prescribed vertices goes with them, others as their mass goes.
+        """
+        out = goal.copy()
+        for piece in _pieces(self._p._cloth, zone, links):
+            fixed = piece[self._p._prescribed[piece]]
+            leading = fixed if len(fixed) else piece
+            weight = np.ones(len(fixed)) if len(fixed) else 1 / self._p._inverse_mass[piece]
+            out[piece] = rigidly_moved(start[piece], start[leading], goal[leading], weight)
+            out[fixed] = goal[fixed]
+        return out
+
+    def _release(self, rows: Rows, foreign: Flags, *, everything: bool) -> None:
+        """Let the failing rows' vertices go from the parts of lowest standing among what they touch."""
         count = len(self.released)
-        parts = self._around.part[rows.carrier[failing]]
+        parts = self._around.part[rows.carrier[foreign]]
         ranks = self._around.rank[parts]
         chosen = np.ones(len(parts), bool) if everything else ranks == ranks.max()
-        ends = rows.ends[failing]
+        ends = rows.ends[foreign]
         for part in np.unique(parts[chosen]):
             vertices = np.unique(ends[chosen & (parts == part)])
             ring = np.isin(self._p._cloth, vertices[vertices < count]).any(axis=1)
@@ -159,6 +215,33 @@ class _Walk:
             fresh = fresh[~self.released[fresh, part]]
             self.released[fresh, part] = True
             self.let_go += len(fresh)
+
+
+def rigidly_moved(points: Points, start: Points, end: Points, weight: Scalars) -> Points:
+    """Points (k, 3) moved as the rigid motion that best takes start to end (m, 3), weighted (m,).
+
+    Source: W. Kabsch, A solution for the best rotation to relate two sets of vectors, 1976. Fewer than three
+    leading points only translate.
+    """
+    share = weight / weight.sum()
+    here, there = share @ start, share @ end
+    if len(start) < 3:
+        return points + (there - here)
+    u, _, vt = np.linalg.svd((start - here).T @ (share[:, None] * (end - there)))
+    turn = u @ np.diag([1.0, 1.0, np.sign(np.linalg.det(u @ vt)) or 1.0]) @ vt
+    return (points - here) @ turn + there
+
+
+def _pieces(triangles: Triangles, zone: Flags, links: Indices) -> list[Indices]:
+    """The pieces of the vertices in `zone` (n,) that triangles or links connect, each (k,) int."""
+    inner = triangles[zone[triangles].all(axis=1)]
+    sides = np.concatenate([inner[:, [0, 1]], inner[:, [1, 2]], inner[:, [2, 0]], links])
+    graph = sparse.coo_matrix((np.ones(len(sides)), (sides[:, 0], sides[:, 1])), (len(zone), len(zone)))
+    _, label = connected_components(graph, directed=False)
+    members = np.flatnonzero(zone)
+    order = np.argsort(label[members], kind="stable")
+    members = members[order]
+    return np.split(members, np.flatnonzero(np.diff(label[members])) + 1) if len(members) else []
 
 
 @njit(cache=True)

@@ -12,17 +12,26 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numba import njit
 
+from ..geometry.kernels import point_triangle, segment_segment
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
+from .orientation import oriented
 from .pairs import Pairs
+
+REST_SHARE = 0.8  # of the distance at rest: below it, parts of one garment push each other
+
+
+# What touches a cloth vertex: a collider, or cloth on its front (where its normal points) or on its back.
+COLLIDER, FRONT, BACK = range(3)
+SIDES = 3
 
 
 @dataclass(frozen=True, eq=False)
 class Surroundings:
     """What the colliders ask of contact; k collider triangles, p parts.
 
-    gap       (k,) m wanted between the surfaces' middles: clearance + half of each thickness
-    friction  (k,) Coulomb coefficient of the cloth on this triangle
+    gap       (k,) m, clearance + half of the collider's thickness; half of the cloth's own comes on top
+    friction  (k,) square root of the collider's Coulomb coefficient; the cloth's own comes times it
     part      (k,) int32, which part of which collider
     rank      (p,) int32, the part with the lower rank is let go last in a pinched place
     """
@@ -32,6 +41,27 @@ class Surroundings:
     part: Indices
     rank: Indices
 
+    @property
+    def count(self) -> int:
+        """K."""
+        return len(self.gap)
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """What the cloth asks of contact with itself; n vertices, m triangles.
+
+    triangles (m, 3); rest (n, 3) m, whose distances a garment is allowed to keep where they are below its
+    thickness; thickness (m,) m; garment (m,) int32; friction (n,), square root of the coefficient of a vertex
+    on its like.
+    """
+
+    triangles: Triangles
+    rest: Points
+    thickness: Scalars
+    garment: Indices
+    friction: Scalars
+
 
 @dataclass(frozen=True, eq=False)
 class Rows:
@@ -39,7 +69,7 @@ class Rows:
 
     ends (m, 2) int32; normal (m, 3) unit; stiffness (m,) N/m; soft (m,) m, gap below which the row pushes;
     depth (m,) m, how far under that it pushes with stiffness times depth; hard (m,) m, gap the filter keeps;
-    carrier (m,) int32 collider triangle.
+    carrier (m,) int32, numbered as in `Pairs`; sides (m, 2) int32, which of SIDES each end is touched on.
     """
 
     ends: Indices
@@ -49,6 +79,7 @@ class Rows:
     depth: Scalars
     hard: Scalars
     carrier: Indices
+    sides: Indices
 
     def __len__(self) -> int:
         return len(self.soft)
@@ -61,6 +92,10 @@ class Rows:
             *(np.concatenate([getattr(self, name), getattr(other, name)]) for name in Rows.__dataclass_fields__)
         )
 
+    def only(self, keep: Flags) -> Rows:
+        """The rows chosen by `keep` (m,), in order."""
+        return Rows(*(getattr(self, name)[keep] for name in Rows.__dataclass_fields__))
+
     def stiffer(self, factor: float) -> Rows:
         """The same rows pushing `factor` times as hard."""
         return replace(self, stiffness=self.stiffness * factor)
@@ -71,119 +106,114 @@ class Rows:
 
 
 def armed(pairs: Pairs, around: Surroundings, released: Flags, cloth_count: int) -> Pairs:
-    """Pairs none of whose cloth vertices is released from the pair's part; released (n, p) bool."""
+    """Pairs none of whose cloth vertices is released from the pair's part; released (n, p) bool.
+
+    Cloth is never let go by cloth.
+    """
     if not released.any():
         return pairs
-    cloth = pairs.vertices < cloth_count
-    let_go = released[np.where(cloth, pairs.vertices, 0), around.part[pairs.carrier][:, None]]
+    foreign = pairs.carrier < around.count
+    part = around.part[np.where(foreign, pairs.carrier, 0)]
+    cloth = (pairs.vertices < cloth_count) & foreign[:, None]
+    let_go = released[np.where(cloth, pairs.vertices, 0), part[:, None]]
     return pairs.only(np.asarray(~(let_go & cloth).any(axis=1)))
 
 
 def build_rows(
     pairs: Pairs,
     start: Points,
-    colliders: Triangles,
+    end: Points,
+    carriers: Triangles,
     around: Surroundings,
     prescribed: Flags,
     stiffness: float,
+    reserve: float = np.inf,
+    skin: Skin | None = None,
     tolerances: Tolerances = DEFAULT,
 ) -> Rows:
     """Rows of `pairs`, leaving out those between two points that are both prescribed.
 
-    start (n, 3) m, where the pairs were found; colliders (k, 3) triangles; prescribed (n,) bool for all points
-    of the scene; stiffness N/m of a vertex-triangle pair's row (an edge-edge row gets half, since there are
-    more of them). Each row's normal comes from `_orient`.
+    start (n, 3) m, where the pairs were found, and end, where they are thought to go; carriers (k + m, 3)
+    triangles; prescribed (n,) bool for all points of the scene; stiffness N/m of a vertex-triangle pair's row
+    (an edge-edge row gets half, since there are more of them); reserve m: pairs that end further apart than
+    their gap and so much more get no rows; skin: what the cloth asks, nothing without.
     """
-    room = int(np.where(pairs.edge_edge, 4, 3).sum())
-    rows = Rows(
-        np.zeros((room, 2), np.int32),
-        np.zeros((room, 3)),
-        np.zeros(room),
-        np.zeros(room),
-        np.zeros(room),
-        np.zeros(room),
-        np.zeros(room, np.int32),
-    )
-    depth = around.gap[pairs.carrier]
+    depth = _gaps(pairs, around, skin)
     soft = depth
-    normal, height, passing = _oriented(pairs, start, colliders, soft, tolerances)
+    normal, height, passing, room = oriented(pairs, start, end, carriers, around.count, soft, tolerances)
     hard = np.minimum(
         height,
         np.maximum(tolerances.hard_share * np.minimum(height, soft), tolerances.hard_floor_share * soft),
     )
     soft = np.where(passing, np.minimum(soft, height), soft)
+    kept = np.flatnonzero(room < depth + reserve)
+    count = int(np.where(pairs.edge_edge[kept], 4, 3).sum())
+    rows = Rows(
+        np.zeros((count, 2), np.int32),
+        np.zeros((count, 3)),
+        np.zeros(count),
+        np.zeros(count),
+        np.zeros(count),
+        np.zeros(count),
+        np.zeros(count, np.int32),
+        np.zeros((count, 2), np.int32),
+    )
     used = _expand(
-        pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, depth, hard, prescribed, stiffness,
+        kept, pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, depth, hard, prescribed, stiffness,
         rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth, rows.hard, rows.carrier,
     )  # fmt: skip
     return Rows(*(getattr(rows, name)[:used] for name in Rows.__dataclass_fields__))
 
 
-def _oriented(
-    pairs: Pairs, start: Points, colliders: Triangles, soft: Scalars, tolerances: Tolerances
-) -> tuple[Vectors, Scalars, Flags]:
-    """Normal (m, 3) of each pair, the least gap of its rows along it (m,) m, and whether it only passes by."""
-    normal, height = pairs.normal.copy(), pairs.gap.copy()
-    passing = np.zeros(len(pairs), np.bool_)
-    _orient(
-        pairs.vertices, pairs.edge_edge, pairs.gap, colliders[pairs.carrier], start, soft,
-        tolerances.aligned_share, tolerances.hard_share, normal, height, passing,
-    )  # fmt: skip
-    return normal, height, passing
+def _gaps(pairs: Pairs, around: Surroundings, skin: Skin | None) -> Scalars:
+    """(m,) m wanted between the two members of each pair."""
+    if skin is None:
+        return around.gap[pairs.carrier]
+    foreign = pairs.carrier < around.count
+    own = np.flatnonzero(~foreign)
+    other = pairs.carrier[own] - around.count
+    gap = 0.5 * skin.thickness[pairs.owner]
+    gap[foreign] += around.gap[pairs.carrier[foreign]]
+    wanted = 0.5 * (skin.thickness[pairs.owner[own]] + skin.thickness[other])
+    kin = skin.garment[pairs.owner[own]] == skin.garment[other]
+    _allow_rest(pairs.vertices[own], pairs.edge_edge[own], kin, skin.rest, wanted)
+    gap[own] = wanted
+    return gap
 
 
 @njit(cache=True)
-def _orient(
-    vertices, edge_edge, gap, carriers, x, soft, aligned, least, normal, height, passing
-):  # fmt: skip
-    """Turn the normals of pairs that lie side by side to the normal of the surface between them.
-
-    The line between the closest points of a vertex and the triangle beside the one below it slants along the
-    surface: a half-space across it would stop cloth from sliding. The plane of that triangle separates them
-    as well as long as the vertex is above it, and lets it slide. So the plane's normal is taken where the pair
-    is further apart than the gap wanted (it passes by, and must not be pushed further), or where both normals
-    nearly agree.
-    """
-    for i in range(gap.shape[0]):
-        v = vertices[i]
-        if edge_edge[i]:
-            a, b, c = carriers[i, 0], carriers[i, 1], carriers[i, 2]
-        else:
-            a, b, c = v[1], v[2], v[3]
-        e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
-        f0, f1, f2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
-        n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
-        length = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
-        if length == 0.0:
+def _allow_rest(vertices, edge_edge, kin, rest, wanted):
+    """Lower the gap wanted between parts of one garment to what they have at rest."""
+    for i in range(wanted.shape[0]):
+        if not kin[i]:
             continue
-        n0, n1, n2 = n0 / length, n1 / length, n2 / length
-        if n0 * normal[i, 0] + n1 * normal[i, 1] + n2 * normal[i, 2] < 0.0:
-            n0, n1, n2 = -n0, -n1, -n2
+        a, b, c, d = vertices[i, 0], vertices[i, 1], vertices[i, 2], vertices[i, 3]
         if edge_edge[i]:
-            low = np.inf
-            for k in range(2):
-                for m in range(2, 4):
-                    p, q = v[k], v[m]
-                    low = min(
-                        low, n0 * (x[p, 0] - x[q, 0]) + n1 * (x[p, 1] - x[q, 1]) + n2 * (x[p, 2] - x[q, 2])
-                    )
+            s, t = segment_segment(rest, a, b, c, d)
+            u, v, w = 1 - s, t - 1, -t
+            squared = 0.0
+            for k in range(3):
+                squared += (u * rest[a, k] + s * rest[b, k] + v * rest[c, k] + w * rest[d, k]) ** 2
         else:
-            p = v[0]
-            low = n0 * (x[p, 0] - x[a, 0]) + n1 * (x[p, 1] - x[a, 1]) + n2 * (x[p, 2] - x[a, 2])
-        near = gap[i] < soft[i]
-        if low >= aligned * gap[i] or (not near and low >= least * soft[i]):
-            normal[i, 0], normal[i, 1], normal[i, 2] = n0, n1, n2
-            height[i] = low
-            passing[i] = not near
+            u, v, w = point_triangle(
+                rest[a, 0], rest[a, 1], rest[a, 2],
+                rest[b, 0], rest[b, 1], rest[b, 2],
+                rest[c, 0], rest[c, 1], rest[c, 2],
+                rest[d, 0], rest[d, 1], rest[d, 2],
+            )  # fmt: skip
+            squared = 0.0
+            for k in range(3):
+                squared += (rest[a, k] - u * rest[b, k] - v * rest[c, k] - w * rest[d, k]) ** 2
+        wanted[i] = min(wanted[i], max(REST_SHARE * np.sqrt(squared), 1e-3 * wanted[i]))
 
 
 @njit(cache=True)
 def _expand(
-    vertices, edge_edge, normal, carrier, soft, depth, hard, prescribed, stiffness,
+    kept, vertices, edge_edge, normal, carrier, soft, depth, hard, prescribed, stiffness,
     ends, out_normal, out_stiffness, out_soft, out_depth, out_hard, out_carrier,
 ):  # fmt: skip
     used = 0
-    for i in range(vertices.shape[0]):
+    for i in kept:
         firsts = 2 if edge_edge[i] else 1
         for k in range(firsts):
             a = vertices[i, k]
@@ -203,21 +233,70 @@ def _expand(
     return used
 
 
-def nearest_carriers(pairs: Pairs, cloth_count: int) -> Indices:
-    """The collider triangle of each cloth vertex's nearest pair, (n,) int32; -1 without one."""
-    carrier = np.full(cloth_count, -1, np.int32)
-    _nearest(pairs.vertices, pairs.gap, pairs.carrier, np.full(cloth_count, np.inf), carrier)
-    return carrier
+def with_sides(rows: Rows, normals: Vectors, foreign: int) -> Rows:
+    """The rows with their `sides` told, by the cloth's vertex normals (n, 3) at the substep's start.
+
+    foreign: how many carriers are colliders.
+    """
+    sides = np.zeros((len(rows), 2), np.int32)
+    _tell_sides(rows.ends, rows.normal, rows.carrier, normals, foreign, sides)
+    return replace(rows, sides=sides)
 
 
 @njit(cache=True)
-def _nearest(vertices, gap, carrier, best, out):
+def _side(normal, i, normals, v, first):
+    """Where the other member lies: the pair's normal points from it to the first."""
+    along = normal[i, 0] * normals[v, 0] + normal[i, 1] * normals[v, 1] + normal[i, 2] * normals[v, 2]
+    return FRONT if (along < 0.0) == first else BACK
+
+
+@njit(cache=True)
+def _tell_sides(ends, normal, carrier, normals, foreign, sides):
+    for i in range(ends.shape[0]):
+        if carrier[i] >= foreign:
+            sides[i, 0] = _side(normal, i, normals, ends[i, 0], True)
+            sides[i, 1] = _side(normal, i, normals, ends[i, 1], False)
+
+
+def nearest_carriers(pairs: Pairs, carriers: Triangles, foreign: int, normals: Vectors) -> Indices:
+    """What carries each cloth vertex's nearest pair on each of its sides, (SIDES * n,) int32; -1 without one.
+
+    carriers (k + m, 3), of which the first `foreign` are colliders; normals (n, 3) of the cloth's vertices.
+    Entry side * n + v belongs to vertex v.
+    """
+    count = SIDES * len(normals)
+    out = np.full(count, -1, np.int32)
+    _nearest(
+        pairs.vertices, pairs.edge_edge, pairs.gap, pairs.normal, pairs.carrier, pairs.owner, carriers,
+        foreign, normals, np.full(count, np.inf), out,
+    )  # fmt: skip
+    return out
+
+
+@njit(cache=True)
+def _nearest(vertices, edge_edge, gap, normal, carrier, owner, carriers, foreign, normals, best, out):
+    count = normals.shape[0]
     for i in range(gap.shape[0]):
+        own = carrier[i] >= foreign
         for k in range(4):
             v = vertices[i, k]
-            if v < best.shape[0] and gap[i] < best[v]:
-                best[v] = gap[i]
-                out[v] = carrier[i]
+            if v >= count:
+                continue
+            under, side = carrier[i], COLLIDER
+            if own:
+                side = _side(normal, i, normals, v, k == 0 or (edge_edge[i] and k == 1))
+                if _has(carriers, under, v):
+                    under = foreign + owner[i]
+                    if _has(carriers, under, v):
+                        continue
+            if gap[i] < best[side * count + v]:
+                best[side * count + v] = gap[i]
+                out[side * count + v] = under
+
+
+@njit(cache=True)
+def _has(triangles, t, v):
+    return v == triangles[t, 0] or v == triangles[t, 1] or v == triangles[t, 2]
 
 
 def misses(points: Points, rows: Rows, slip: float = DEFAULT.row_slip) -> tuple[Scalars, Flags]:

@@ -27,6 +27,8 @@ class Tolerances:
     row_slip: float = 0.5
     # One more Newton pass while a row misses its hard gap by more than this share of the soft gap.
     accept_share: float = 0.5
+    # ... or by more than this share of the spacing, where the gap is far smaller: the filter bridges that.
+    accept_spacing: float = 0.05
     # In a pinched place the hard gap shrinks to this share before anything is let go.
     pinch_share: float = 0.02
     # Human stature in metres outside which a character's unit is probably wrong.

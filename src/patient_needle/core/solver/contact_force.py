@@ -8,41 +8,56 @@ less than mu times its push, with just that force beyond. The push is lagged: th
 substep takes the one the last substep ended with. For pushes held fixed friction has a convex potential
 (J. J. Moreau, 1974), so that one line search serves all terms; its Hessian is the secant one, which bounds
 the potential from above and so never overshoots the anchor.
+
+An anchor on cloth moves with that cloth, and pulls at it as hard the other way.
 """
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
 
 from ..contact.rows import Rows
-from ..model.typed import Points, Scalars, Vectors
+from ..model.typed import Indices, Points, Scalars, Vectors
+
+
+@dataclass(frozen=True, eq=False)
+class Grips:
+    """What friction holds on to; a = SIDES * n anchors, entry side * n + v being vertex v's.
+
+    An anchor's place is offset + the sum of weights * x[corners]: corners (a, 3) int32 cloth vertices, -1 where
+    the anchor is on a collider; weights (a, 3); offset (a, 3) m. friction (a,) coefficient, 0 where there is no
+    anchor; stick N/m, the stiffness of a hold.
+    """
+
+    corners: Indices
+    weights: Vectors
+    offset: Points
+    friction: Scalars
+    stick: float
 
 
 class Contact:
     """Energy term of the rows, and of friction at the cloth's vertices.
 
     ends_at (all, 3) m positions of the scene at the substep's end, the cloth's part of which is replaced by
-    the solver's x; anchors (n, 3) m at the substep's end; friction (n,) coefficient, 0 where there is no
-    anchor; pushed (n,) N, each vertex's push as known so far; stick N/m, stiffness with which an anchor holds.
+    the solver's x; pushed (a,) N, each vertex's push from each side as known so far.
     """
 
     lagged = True
 
-    def __init__(
-        self, rows: Rows, ends_at: Points, anchors: Points, friction: Scalars, pushed: Scalars, stick: float
-    ) -> None:
+    def __init__(self, rows: Rows, ends_at: Points, grips: Grips, pushed: Scalars) -> None:
         self._rows = rows
         self._scene = ends_at.copy()
-        self._anchors = anchors
-        self._friction = friction
-        self._stick = stick
+        self._grips = grips
         self._pushed: Scalars | None = pushed
-        count = len(anchors)
-        self.push = np.zeros((count, 3))
-        self._limit = np.zeros(count)
-        self._normal = np.zeros((count, 3))
-        self._grip = np.zeros(count)
+        anchors = len(pushed)
+        self.push = np.zeros((anchors, 3))
+        self._limit = np.zeros(anchors)
+        self._normal = np.zeros((anchors, 3))
+        self._grip = np.zeros(anchors)
         self._active = np.zeros(len(rows), np.int32)
         self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
@@ -53,11 +68,11 @@ class Contact:
         return self._active_count
 
     def slip_limit(self) -> Scalars:
-        """(n,) m, how far each vertex may be from its anchor before it slips."""
-        return self._friction * self.strength() / self._stick
+        """(a,) m, how far each vertex may be from its anchor before it slips."""
+        return self._grips.friction * self.strength() / self._grips.stick
 
     def strength(self) -> Scalars:
-        """(n,) N, how hard each vertex is pushed."""
+        """(a,) N, how hard each vertex is pushed from each side."""
         return np.sqrt((self.push**2).sum(axis=1))
 
     def settle(self, x: Points) -> None:
@@ -70,25 +85,28 @@ class Contact:
         self.push[:] = 0.0
         energy, self._active_count = _push(
             self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft,
-            rows.depth, self._active, self._row_stiffness, self.push, out,
+            rows.depth, rows.sides, self._active, self._row_stiffness, self.push, out,
         )  # fmt: skip
         return energy
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """Add the gradient to out (n, 3) N, keep the linearisation, return the energy, J."""
-        energy = self._find_push(x, out)
-        self._limit = self._friction * (self.strength() if self._pushed is None else self._pushed)
+        energy, grips = self._find_push(x, out), self._grips
+        self._limit = grips.friction * (self.strength() if self._pushed is None else self._pushed)
         self._pushed = None
         return energy + _drag_back(
-            x, self._anchors, self._limit, self._stick, self.push, self._normal, self._grip, out
-        )
+            x, grips.corners, grips.weights, grips.offset, self._limit, grips.stick, self.push,
+            self._normal, self._grip, out,
+        )  # fmt: skip
 
     def energy(self, x: Points) -> float:
         """J, with friction's limits as linearised last."""
         self._scene[: len(x)] = x
-        rows = self._rows
+        rows, grips = self._rows, self._grips
         pressed = _pressed(self._scene, rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth)
-        return pressed + _gripped(x, self._anchors, self._limit, self._stick, self._normal, self._grip)
+        return pressed + _gripped(
+            x, grips.corners, grips.weights, grips.offset, self._limit, grips.stick, self._normal, self._grip
+        )
 
     def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
         """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
@@ -99,10 +117,10 @@ class Contact:
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """Add the Hessian's product with p (n, 3)."""
-        rows = self._rows
+        rows, grips = self._rows, self._grips
         _product(
             p, self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness,
-            self._normal, self._grip, out,
+            grips.corners, grips.weights, self._normal, self._grip, out,
         )  # fmt: skip
 
 
@@ -132,7 +150,7 @@ def _gap(x, a, b, normal, i):
 
 
 @njit(cache=True)
-def _push(x, count, ends, normal, stiffness, soft, depth, active, row_stiffness, push, out):
+def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_stiffness, push, out):
     energy, used = 0.0, 0
     for i in range(ends.shape[0]):
         a, b = ends[i, 0], ends[i, 1]
@@ -147,10 +165,10 @@ def _push(x, count, ends, normal, stiffness, soft, depth, active, row_stiffness,
         for k in range(3):
             if a < count:
                 out[a, k] -= force * normal[i, k]
-                push[a, k] += force * normal[i, k]
+                push[sides[i, 0] * count + a, k] += force * normal[i, k]
             if b < count:
                 out[b, k] += force * normal[i, k]
-                push[b, k] -= force * normal[i, k]
+                push[sides[i, 1] * count + b, k] -= force * normal[i, k]
     return energy, used
 
 
@@ -165,33 +183,52 @@ def _pressed(x, ends, normal, stiffness, soft, depth):
 
 
 @njit(cache=True)
-def _along(x, anchors, normal, v):
-    """Offset of vertex v from its anchor, along the surface."""
-    a, b, c = x[v, 0] - anchors[v, 0], x[v, 1] - anchors[v, 1], x[v, 2] - anchors[v, 2]
-    out = a * normal[v, 0] + b * normal[v, 1] + c * normal[v, 2]
-    return a - out * normal[v, 0], b - out * normal[v, 1], c - out * normal[v, 2]
+def _along(x, corners, weights, offset, normal, i, v):
+    """Offset of vertex v from anchor i, along the surface."""
+    a, b, c = x[v, 0] - offset[i, 0], x[v, 1] - offset[i, 1], x[v, 2] - offset[i, 2]
+    if corners[i, 0] >= 0:
+        for k in range(3):
+            a -= weights[i, k] * x[corners[i, k], 0]
+            b -= weights[i, k] * x[corners[i, k], 1]
+            c -= weights[i, k] * x[corners[i, k], 2]
+    out = a * normal[i, 0] + b * normal[i, 1] + c * normal[i, 2]
+    return a - out * normal[i, 0], b - out * normal[i, 1], c - out * normal[i, 2]
 
 
 @njit(cache=True)
-def _drag_back(x, anchors, limit, stick, push, normal, grip, out):
-    energy = 0.0
-    for v in range(x.shape[0]):
-        grip[v] = 0.0
-        force = np.sqrt(push[v, 0] ** 2 + push[v, 1] ** 2 + push[v, 2] ** 2)
-        if force == 0.0 or limit[v] == 0.0:
+def _pull(i, v, corners, weights, a, b, c, out):
+    """Add (a, b, c) to vertex v and take it from the corners that carry anchor i."""
+    out[v, 0] += a
+    out[v, 1] += b
+    out[v, 2] += c
+    if corners[i, 0] >= 0:
+        for k in range(3):
+            w = corners[i, k]
+            out[w, 0] -= weights[i, k] * a
+            out[w, 1] -= weights[i, k] * b
+            out[w, 2] -= weights[i, k] * c
+
+
+@njit(cache=True)
+def _drag_back(x, corners, weights, offset, limit, stick, push, normal, grip, out):
+    energy, count = 0.0, x.shape[0]
+    for i in range(limit.shape[0]):
+        grip[i] = 0.0
+        if limit[i] == 0.0:
+            continue
+        force = np.sqrt(push[i, 0] ** 2 + push[i, 1] ** 2 + push[i, 2] ** 2)
+        if force == 0.0:
             continue
         for k in range(3):
-            normal[v, k] = push[v, k] / force
-        a, b, c = _along(x, anchors, normal, v)
+            normal[i, k] = push[i, k] / force
+        a, b, c = _along(x, corners, weights, offset, normal, i, i % count)
         length = np.sqrt(a * a + b * b + c * c)
-        if length * stick <= limit[v]:
-            grip[v] = stick
+        if length * stick <= limit[i]:
+            grip[i] = stick
         else:
-            grip[v] = limit[v] / length
-        energy += _friction_energy(length, limit[v], stick)
-        out[v, 0] += grip[v] * a
-        out[v, 1] += grip[v] * b
-        out[v, 2] += grip[v] * c
+            grip[i] = limit[i] / length
+        energy += _friction_energy(length, limit[i], stick)
+        _pull(i, i % count, corners, weights, grip[i] * a, grip[i] * b, grip[i] * c, out)
     return energy
 
 
@@ -203,17 +240,17 @@ def _friction_energy(length, limit, stick):
 
 
 @njit(cache=True)
-def _gripped(x, anchors, limit, stick, normal, grip):
-    energy = 0.0
-    for v in range(x.shape[0]):
-        if grip[v] > 0.0:
-            a, b, c = _along(x, anchors, normal, v)
-            energy += _friction_energy(np.sqrt(a * a + b * b + c * c), limit[v], stick)
+def _gripped(x, corners, weights, offset, limit, stick, normal, grip):
+    energy, count = 0.0, x.shape[0]
+    for i in range(grip.shape[0]):
+        if grip[i] > 0.0:
+            a, b, c = _along(x, corners, weights, offset, normal, i, i % count)
+            energy += _friction_energy(np.sqrt(a * a + b * b + c * c), limit[i], stick)
     return energy
 
 
 @njit(cache=True)
-def _product(p, active, ends, normal, row_stiffness, surface, grip, out):
+def _product(p, active, ends, normal, row_stiffness, corners, weights, surface, grip, out):
     count = p.shape[0]
     for index in range(active.shape[0]):
         i = active[index]
@@ -230,8 +267,17 @@ def _product(p, active, ends, normal, row_stiffness, surface, grip, out):
                 out[a, k] += closing * normal[i, k]
             if b < count:
                 out[b, k] -= closing * normal[i, k]
-    for v in range(count):
-        if grip[v] > 0.0:
-            across = p[v, 0] * surface[v, 0] + p[v, 1] * surface[v, 1] + p[v, 2] * surface[v, 2]
-            for k in range(3):
-                out[v, k] += grip[v] * (p[v, k] - across * surface[v, k])
+    for i in range(grip.shape[0]):
+        if grip[i] > 0.0:
+            v = i % count
+            e, f, g = p[v, 0], p[v, 1], p[v, 2]
+            if corners[i, 0] >= 0:
+                for k in range(3):
+                    e -= weights[i, k] * p[corners[i, k], 0]
+                    f -= weights[i, k] * p[corners[i, k], 1]
+                    g -= weights[i, k] * p[corners[i, k], 2]
+            across = e * surface[i, 0] + f * surface[i, 1] + g * surface[i, 2]
+            _pull(
+                i, v, corners, weights, grip[i] * (e - across * surface[i, 0]),
+                grip[i] * (f - across * surface[i, 1]), grip[i] * (g - across * surface[i, 2]), out,
+            )  # fmt: skip

@@ -13,7 +13,6 @@ from ..model.typed import Points, Vectors
 from .bending import Bending
 from .cloth import Cloth
 from .membrane import Membrane
-from .state import ClothState
 
 STAGES = ("search", "solve", "filter", "friction")
 
@@ -83,16 +82,16 @@ class Energies:
 
 
 def energies(
-    cloth: Cloth, membrane: Membrane, bending: Bending, state: ClothState, gravity: Vectors
+    cloth: Cloth, membrane: Membrane, bending: Bending, x: Points, v: Vectors, gravity: Vectors
 ) -> Energies:
-    """Energy by kind; membrane and bending are the cloth's own terms."""
-    stretched, sheared = membrane.stored(state.positions)
+    """Energy by kind at x (n, 3) m and v (n, 3) m/s; membrane and bending are the cloth's own terms."""
+    stretched, sheared = membrane.stored(x)
     return Energies(
-        motion=float(0.5 * cloth.mass @ (state.velocities**2).sum(axis=1)),
-        height=float(-cloth.mass @ (state.positions @ gravity)),
+        motion=float(0.5 * cloth.mass @ (v**2).sum(axis=1)),
+        height=float(-cloth.mass @ (x @ gravity)),
         stretch=stretched,
         shear=sheared,
-        bend=bending.stored(state.positions),
+        bend=bending.stored(x),
     )
 
 

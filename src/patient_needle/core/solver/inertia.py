@@ -13,7 +13,6 @@ import numpy as np
 from numba import njit
 
 from ..model.typed import Points, Scalars, Vectors
-from .cloth import Cloth
 from .state import ClothState
 
 
@@ -54,9 +53,9 @@ class Inertia:
 
     lagged = False
 
-    def __init__(self, cloth: Cloth, time: Timing, gravity: Vectors) -> None:
+    def __init__(self, mass: Scalars, time: Timing, gravity: Vectors) -> None:
         self.target = time.base + time.reach * (time.base_velocity + time.reach * gravity)
-        self.weight = cloth.mass / time.reach**2
+        self.weight = mass / time.reach**2
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """Add the gradient to out (n, 3) N and return the energy, J."""

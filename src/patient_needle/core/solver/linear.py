@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
@@ -99,11 +100,12 @@ class Preconditioner:
     The factor gives every direction the stiffness that cloth has only within itself. Out of its surface it is
     softer by orders of magnitude, so motion there would count as converged while it has hardly begun. Adding
     the inverse of each vertex's true stiffness along its normal (additive Schwarz: M. Dryja and O. Widlund,
-    1987) makes the preconditioned residual a displacement one can trust.
+    1987) makes the preconditioned residual a displacement one can trust. Each cloth has its own factor, over
+    its slice of the vertices.
     """
 
-    def __init__(self, factor: CholeskySolverD, normals: Vectors, held: Flags) -> None:
-        self._factor = factor
+    def __init__(self, factors: Sequence[tuple[slice, CholeskySolverD]], normals: Vectors, held: Flags) -> None:
+        self._factors = factors
         self._normals = np.where(held[:, None], 0.0, normals)
         self._softness = np.zeros(len(normals))
 
@@ -117,7 +119,8 @@ class Preconditioner:
     def solve(self, right: Vectors) -> Vectors:
         """About the displacement (n, 3) m that forces right (n, 3) N would bring."""
         out = np.zeros_like(right)
-        self._factor.solve(np.ascontiguousarray(right), out)
+        for span, factor in self._factors:
+            factor.solve(np.ascontiguousarray(right[span]), out[span])
         _add_along(self._normals, self._softness, right, out)
         return out
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..contact.anchors import Anchors
+from ..contact.rows import SIDES
 from ..model.typed import Flags, Points, Vectors
 
 
@@ -17,8 +18,8 @@ class ClothState:
     positions, velocities                  (n, 3) m, m/s
     positions_before, velocities_before    (n, 3) of one substep earlier, for the second-order step
     last_step   s, the substep that led here; 0 when there is no history
-    anchors     friction's hold on the colliders
-    pushed      (n, 3) N, how contact pushed each vertex last: the next substep's first guess
+    anchors     friction's holds, SIDES to a vertex
+    pushed      (SIDES * n, 3) N, how contact pushed each vertex last from each side: the next first guess
     released    (n, p) bool, vertices let go by a part in a pinched place
     """
 
@@ -39,14 +40,14 @@ class ClothState:
 def at_rest(points: Points, parts: int) -> ClothState:
     """A cloth that stands still at `points` (n, 3) m, among `parts` collider parts."""
     still = np.zeros_like(points)
-    count = len(points)
+    anchors = SIDES * len(points)
     return ClothState(
         points.copy(),
         still,
         points.copy(),
         still.copy(),
         0.0,
-        Anchors.none(count),
-        np.zeros((count, 3)),
-        np.zeros((count, parts), bool),
+        Anchors.none(anchors),
+        np.zeros((anchors, 3)),
+        np.zeros((len(points), parts), bool),
     )

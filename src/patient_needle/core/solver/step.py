@@ -9,28 +9,34 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..contact.anchors import Anchors, after_slip, anchor_points, with_newcomers
+from ..contact.anchors import after_slip, anchor_points, with_newcomers
 from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
 from ..contact.pairs import PairFinder
-from ..contact.rows import Rows, Surroundings, armed, build_rows, misses, nearest_carriers
-from ..geometry.normals import unit, vertex_normals
+from ..contact.rows import (
+    SIDES,
+    Rows,
+    Surroundings,
+    armed,
+    build_rows,
+    misses,
+    nearest_carriers,
+    with_sides,
+)
+from ..geometry.normals import vertex_normals
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
-from .air import AirFlow
-from .bending import Bending
-from .calm import Calm
+from ..model.typed import Flags, Indices, Points, Triangles, Vectors
 from .cloth import Cloth
-from .contact_force import Contact
-from .diagnostics import Energies, FrameTally, beyond_limit, energies
-from .forces import Forces, Inflation
+from .contact_force import Contact, Grips
+from .diagnostics import FrameTally
+from .forces import Forces
 from .gather import inner, largest
 from .inertia import Inertia, Timing, timing
-from .linear import Factors, Preconditioner, Term, conjugate_gradients
-from .membrane import Membrane
+from .linear import Preconditioner, Term, conjugate_gradients
 from .newton import minimise
-from .pressure import Pressure
+from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
+from .resting import Friction, resting
 from .state import ClothState
 
 ACCEPT_ROUNDS = 5
@@ -45,8 +51,7 @@ class Surround:
     """Where everything prescribed goes during one substep.
 
     colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants;
-    wind (n, 3) m/s at each vertex, None in still air; spin (3,) rad/s, how what the cloth is fastened to turns;
-    inflation: what fills a closed cloth.
+    wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed.
     """
 
     colliders_from: Points
@@ -54,52 +59,55 @@ class Surround:
     held_to: Points
     around: Surroundings
     wind: Vectors | None = None
-    spin: Vectors | None = None
-    inflation: Inflation | None = None
+    worn: tuple[Wearing, ...] = ()
 
 
 class Engine:
-    """One cloth among merged colliders: buffers and factors kept between substeps.
+    """Cloths among merged colliders: buffers and factors kept between substeps.
 
-    collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; gap m, a typical soft
-    gap, from which search radii come.
+    collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; forces of all cloths or
+    of each; gap m, a typical soft gap, from which search radii come; against_itself: whether cloth may not pass
+    through cloth, always so between several.
     """
 
     def __init__(
         self,
-        cloth: Cloth,
+        cloth: Cloth | Outfit,
         rest_colliders: Points,
         collider_triangles: Triangles,
         patience: Patience,
-        forces: Forces,
+        forces: Forces | tuple[Forces, ...],
         gap: float,
+        *,
+        against_itself: bool = False,
         tolerances: Tolerances = DEFAULT,
     ) -> None:
-        self.cloth = cloth
+        worn = cloth if isinstance(cloth, Outfit) else outfit((cloth,))
+        each = forces if isinstance(forces, tuple) else (forces,) * len(worn.cloths)
+        self.cloth = worn
         self.patience = patience
-        self.forces = forces
-        self.collider_triangles = (collider_triangles + cloth.count).astype(np.int32)
+        self.collider_triangles = (collider_triangles + worn.count).astype(np.int32)
+        self.wear = tuple(Wear(c, s, f) for c, s, f in zip(worn.cloths, worn.spans, each, strict=True))
+        self._gravity = each[0].gravity
         self._tolerances = tolerances
         self._gap = gap
-        self._stiffness = 0.5 * max(cloth.fabric.stretch_warp, cloth.fabric.stretch_weft)
-        self._factors = Factors(cloth, forces.air_drag)
-        self._membrane, self._bending = Membrane(cloth), Bending(cloth)
-        self._air = AirFlow(cloth, forces)
-        self._calm = Calm(cloth, forces.calm) if forces.calm > 0 else None
-        self._pressure = Pressure(cloth)
-        self._prescribed = np.concatenate([cloth.held, np.ones(len(rest_colliders), bool)])
-        self._slack = max(1.5 * gap, 0.3 * cloth.spacing)
+        self._stiffness = worn.stiffness
+        self._prescribed = np.concatenate([worn.held, np.ones(len(rest_colliders), bool)])
+        self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)
+        self._slack = max(1.5 * gap, 0.12 * worn.spacing)
         self._finder: PairFinder | None = None
-        if len(collider_triangles):
-            scene = np.concatenate([cloth.rest_points, rest_colliders])
+        against_itself = against_itself or len(worn.cloths) > 1
+        if len(collider_triangles) or against_itself:
+            scene = np.concatenate([worn.rest_points, rest_colliders])
             self._finder = PairFinder(
-                scene, cloth.triangles, self.collider_triangles, cloth.count, 2 * self._slack
-            )
+                scene, worn.triangles, self.collider_triangles, worn.count, 2 * self._slack,
+                against_itself=against_itself,
+            )  # fmt: skip
             inverse_mass = np.where(
-                self._prescribed, 0.0, np.concatenate([1 / cloth.mass, np.ones(len(rest_colliders))])
+                self._prescribed, 0.0, np.concatenate([1 / worn.mass, np.ones(len(rest_colliders))])
             )
             self._filter = PathFilter(
-                self._finder, cloth.triangles, inverse_mass, 0.5 * self._slack, tolerances
+                self._finder, worn.triangles, inverse_mass, 0.5 * self._slack, worn.skin, tolerances
             )
 
     def step(self, state: ClothState, surround: Surround, step: float, tally: FrameTally) -> ClothState:
@@ -128,21 +136,27 @@ class Engine:
         goal = np.concatenate([predicted, surround.colliders_to])
         with tally.stage("search"):
             finder.begin(start, goal)
-            rows, nearest = self._rows(goal, state.released, surround.around, tally)
-            easing = easing_rows(
-                finder.colliders, start, goal, state.released, surround.around, self._stiffness
-            )
+            normals = vertex_normals(state.positions, self.cloth.triangles)
+            rows, nearest = self._rows(goal, normals, state.released, surround.around, tally)
+            easing = None
+            if finder.colliders is not None:
+                easing = easing_rows(
+                    finder.colliders, start, goal, state.released, surround.around, self._stiffness
+                )
         friction = self._friction(state, start, goal, nearest, surround.around)
-        slowing = friction.coefficient * np.linalg.norm(state.pushed, axis=1) * time.reach**2 / self.cloth.mass
-        goal[: self.cloth.count] = _resting(state, goal, friction, slowing)
-        goal, contact = self._touching(terms, rows, easing, goal, friction, state, surround, time.step, tally)
+        softness = np.zeros(len(goal))
+        softness[: self.cloth.count] = np.where(self.cloth.held, 0.0, time.reach**2 / self.cloth.mass)
+        goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
+        goal, contact = self._touching(
+            terms, rows, easing, goal, normals, friction, state, surround, time.step, tally
+        )
         with tally.stage("filter"):
             filtered = self._filter.run(start, goal, surround.around, state.released)
         _note(tally, filtered, contact)
         with tally.stage("friction"):
             anchors = after_slip(
-                friction.anchors, nearest, filtered.points, self.collider_triangles,
-                contact.push, contact.slip_limit(),
+                friction.anchors, nearest, filtered.points, finder.carriers,
+                contact.push, contact.slip_limit(), self.cloth.count,
             )  # fmt: skip
         x = filtered.points[: self.cloth.count]
         return _advanced(state, x, time).replace(
@@ -152,19 +166,14 @@ class Engine:
     def _own_terms(
         self, state: ClothState, time: Timing, surround: Surround
     ) -> tuple[Inertia, *tuple[Term, ...]]:
-        """The cloth's own energy terms, one builder per kind; the inertia first."""
-        self._membrane.begin(state.positions, time.step)
-        self._bending.begin(state.positions, time.step)
-        terms: list[Term] = [self._membrane, self._bending]
-        if self._air.is_felt:
-            terms.append(self._air.around(state.positions, state.velocities, surround.wind, time))
-        if self._calm is not None:
-            self._calm.begin(time, surround.spin)
-            terms.append(self._calm)
-        if surround.inflation is not None:
-            self._pressure.begin(surround.inflation)
-            terms.append(self._pressure)
-        return (Inertia(self.cloth, time, self.forces.gravity), *terms)
+        """The cloths' own energy terms; the inertia first."""
+        worn = surround.worn or (PLAIN,) * len(self.wear)
+        terms = [
+            term
+            for wear, wearing in zip(self.wear, worn, strict=True)
+            for term in wear.terms(state, time, surround.wind, wearing)
+        ]
+        return (Inertia(self.cloth.mass, time, self._gravity), *terms)
 
     def _predict(self, inertia: Inertia, surround: Surround) -> Points:
         """Where the cloth would go by itself; held vertices where their hold takes them.
@@ -176,32 +185,50 @@ class Engine:
         return out
 
     def _rows(
-        self, goal: Points, released: Flags, around: Surroundings, tally: FrameTally
+        self, goal: Points, normals: Vectors, released: Flags, around: Surroundings, tally: FrameTally
     ) -> tuple[Rows, Indices]:
+        """Rows along the way to `goal`, and what is nearest to each vertex on each side."""
         assert self._finder is not None
         pairs = armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
         rows = build_rows(
             pairs,
             self._finder.start,
-            self.collider_triangles,
+            goal,
+            self._finder.carriers,
             around,
             self._prescribed,
             self._stiffness,
+            self._slack,
+            self.cloth.skin,
             self._tolerances,
         )
         tally.rows += len(rows)
-        return rows, nearest_carriers(pairs, self.cloth.count)
+        foreign = self._finder.foreign
+        nearest = nearest_carriers(pairs, self._finder.carriers, foreign, normals)
+        return with_sides(rows, normals, foreign), nearest
 
     def _friction(
         self, state: ClothState, start: Points, goal: Points, nearest: Indices, around: Surroundings
-    ) -> _Friction:
-        anchors = with_newcomers(state.anchors, nearest, start, self.collider_triangles, self.cloth.count)
-        held_on = anchors.triangle >= 0
-        coefficient = np.where(held_on, around.friction[np.maximum(anchors.triangle, 0)], 0.0)
-        coefficient *= self.cloth.friction
-        points = anchor_points(anchors, goal, self.collider_triangles)
-        carried = points - anchor_points(anchors, start, self.collider_triangles)
-        return _Friction(anchors, points, carried, coefficient)
+    ) -> Friction:
+        assert self._finder is not None
+        carriers, foreign, count = self._finder.carriers, self._finder.foreign, self.cloth.count
+        anchors = with_newcomers(state.anchors, nearest, start, carriers, count)
+        points = anchor_points(anchors, goal, carriers)
+        carried = points[:count] - anchor_points(anchors, start, carriers)[:count]
+        at = np.maximum(anchors.triangle, 0)
+        on_cloth = anchors.triangle >= foreign
+        on_collider = (anchors.triangle >= 0) & ~on_cloth
+        coefficient = np.zeros(len(at))
+        own = np.tile(self.cloth.skin.friction, SIDES)
+        coefficient[on_collider] = around.friction[at[on_collider]] * own[on_collider]
+        corners = np.full((len(at), 3), -1, np.int32)
+        corners[on_cloth] = carriers[at[on_cloth]]
+        # Both layers of a contact hold on to each other: each takes half of the friction between them.
+        coefficient[on_cloth] = 0.5 * own[on_cloth] * self.cloth.skin.friction[corners[on_cloth]].mean(axis=1)
+        weights = np.where(on_cloth[:, None], anchors.coordinates[:, :3], 0.0)
+        offset = points.copy()
+        offset[on_cloth] -= np.einsum("ik,ikj->ij", weights[on_cloth], goal[corners[on_cloth]])
+        return Friction(anchors, points, carried, Grips(corners, weights, offset, coefficient, self._stiffness))
 
     def _touching(
         self,
@@ -209,7 +236,8 @@ class Engine:
         rows: Rows,
         easing: Rows | None,
         goal: Points,
-        friction: _Friction,
+        normals: Vectors,
+        friction: Friction,
         state: ClothState,
         surround: Surround,
         step: float,
@@ -219,30 +247,20 @@ class Engine:
         passes, count = self.patience.newton_passes, self.cloth.count
         pushed = np.linalg.norm(state.pushed, axis=1)
         for accept in range(ACCEPT_ROUNDS):
-            contact = Contact(
-                rows.joined(easing), goal, friction.points, friction.coefficient, pushed, self._stiffness
-            )
+            contact = Contact(rows.joined(easing), goal, friction.grips, pushed)
             goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally)
             with tally.stage("search"):
-                rows, _ = self._rows(goal, state.released, surround.around, tally)
+                rows, _ = self._rows(goal, normals, state.released, surround.around, tally)
                 missing, _ = misses(goal, rows)
             tally.accept_rounds += 1
             contact.settle(goal[:count])
             pushed = contact.strength()
-            if missing.max(initial=0.0) <= self._tolerances.accept_share * self._gap:
+            if missing.max(initial=0.0) <= self._missable:
                 break
             if accept + 1 >= STIFFEN_FROM:
                 rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
             passes = 1
         return goal, contact
-
-    def energies(self, state: ClothState) -> Energies:
-        """Energy by kind, J."""
-        return energies(self.cloth, self._membrane, self._bending, state, self.forces.gravity)
-
-    def beyond_limit(self, state: ClothState) -> int:
-        """Triangles stretched beyond the fabric's strain limit."""
-        return beyond_limit(self.cloth, self._membrane, state.positions)
 
     def unrest(self, state: ClothState, surround: Surround) -> float:
         """How far the cloth is from rest, m: the furthest any vertex still has to go as far as one can see.
@@ -257,20 +275,16 @@ class Engine:
         if self._finder is not None:
             scene = np.concatenate([x, surround.colliders_to])
             self._finder.begin(scene, scene)
-            rows, nearest = self._rows(scene, state.released, surround.around, FrameTally())
+            normals = vertex_normals(x, self.cloth.triangles)
+            rows, nearest = self._rows(scene, normals, state.released, surround.around, FrameTally())
             friction = self._friction(state, scene, scene, nearest, surround.around)
             pushed = np.linalg.norm(state.pushed, axis=1)
-            terms = (
-                *terms,
-                Contact(rows, scene, friction.points, friction.coefficient, pushed, self._stiffness),
-            )
+            terms = (*terms, Contact(rows, scene, friction.grips, pushed))
         gradient = np.zeros_like(x)
         for term in terms:
             term.gradient(x, gradient)
         gradient[self.cloth.held] = 0.0
-        preconditioner = Preconditioner(
-            self._factors.for_step(UNREST), vertex_normals(x, self.cloth.triangles), self.cloth.held
-        )
+        preconditioner = self._preconditioner(UNREST, vertex_normals(x, self.cloth.triangles))
         preconditioner.refresh(terms)
         towards, _ = conjugate_gradients(
             terms, gradient, preconditioner, self.cloth.held, UNREST_ITERATIONS, UNREST_TOLERANCE
@@ -283,12 +297,16 @@ class Engine:
         carried = largest(v) * np.sqrt(mass / stiffness) if stiffness > 0 else 0.0
         return float(largest(towards[:count]) + carried)
 
+    def _preconditioner(self, step: float, normals: Vectors) -> Preconditioner:
+        factors = [(wear.span, wear.factors.for_step(step)) for wear in self.wear]
+        return Preconditioner(factors, normals, self.cloth.held)
+
     def _solve(
         self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally
     ) -> Points:
         with tally.stage("solve"):
             normals = vertex_normals(start, self.cloth.triangles)
-            preconditioner = Preconditioner(self._factors.for_step(step), normals, self.cloth.held)
+            preconditioner = self._preconditioner(step, normals)
             found = minimise(
                 terms, start, self.cloth.held, preconditioner, self.patience, passes,
                 self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing,
@@ -296,44 +314,6 @@ class Engine:
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations
         return found.x
-
-
-@dataclass(frozen=True, eq=False)
-class _Friction:
-    """Friction's data of one substep.
-
-    anchors, where they end (n, 3) m, how the colliders carry them (n, 3) m, and coefficients (n,), 0 without.
-    """
-
-    anchors: Anchors
-    points: Points
-    carried: Vectors
-    coefficient: Scalars
-
-
-def _resting(state: ClothState, predicted: Points, friction: _Friction, slowing: Scalars) -> Points:
-    """A first guess (n, 3) m for the solve: what was pushed goes no further into what pushed it.
-
-    The predicted motion sinks into the collider by a whole substep's fall; from there a solve would start with
-    a push far too large. Along the surface each vertex slides as far from its anchor as it would go by itself,
-    less `slowing` (n,) m, what friction takes off in a substep under the last push; what would not move stays.
-    """
-    x = predicted[: len(state.positions)]
-    normal, held = unit(state.pushed), friction.anchors.triangle >= 0
-    ride = state.positions + np.where(held[:, None], friction.carried, 0.0)
-    closing = np.minimum(_dot(x - ride, normal), 0.0)
-    free = x - closing[:, None] * normal
-    offset = free - friction.points
-    offset -= _dot(offset, normal)[:, None] * normal
-    length = np.linalg.norm(offset, axis=1)
-    pressed = held & (_dot(normal, normal) > 0)
-    share = np.minimum(slowing / np.maximum(length, 1e-300), 1.0)
-    slowed = free - share[:, None] * offset
-    return np.where(pressed[:, None], np.where((share < 1.0)[:, None], slowed, ride), free)
-
-
-def _dot(a: Vectors, b: Vectors) -> Scalars:
-    return np.einsum("ij,ij->i", a, b)
 
 
 def _advanced(state: ClothState, x: Points, time: Timing) -> ClothState:

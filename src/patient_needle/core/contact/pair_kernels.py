@@ -1,0 +1,242 @@
+"""The loops of the pair search: two trees against each other, a tree against itself, and the six tests of two
+triangles.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from ..geometry.kernels import point_triangle, segment_segment
+from ..geometry.tree import STACK
+
+CHUNKS = 4  # fixed, so that pairs come in the same order on any number of threads
+
+
+@njit(cache=True)
+def _relative2(motion, i, j):
+    a = motion[i, 0] - motion[j, 0]
+    b = motion[i, 1] - motion[j, 1]
+    c = motion[i, 2] - motion[j, 2]
+    return a * a + b * b + c * c
+
+
+@njit(cache=True)
+def _pair_motion(motion, edge_edge, a, b, c, d):
+    """Largest relative motion between the two members of a pair, m."""
+    if edge_edge:
+        squared = max(
+            max(_relative2(motion, a, c), _relative2(motion, a, d)),
+            max(_relative2(motion, b, c), _relative2(motion, b, d)),
+        )
+    else:
+        squared = max(_relative2(motion, a, b), max(_relative2(motion, a, c), _relative2(motion, a, d)))
+    return np.sqrt(squared)
+
+
+@njit(cache=True)
+def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
+    """Whether each pair's gap is at most its relative motion plus slack, into keep."""
+    for i in range(gap.shape[0]):
+        moved = _pair_motion(
+            motion, edge_edge[i], vertices[i, 0], vertices[i, 1], vertices[i, 2], vertices[i, 3]
+        )
+        keep[i] = gap[i] <= moved + slack
+
+
+@njit(cache=True, inline="always")
+def _boxes_meet(boxes_a, sweep_a, i, boxes_b, sweep_b, j, slack):
+    """Whether two boxes come within `slack`, swept by their relative motion."""
+    for k in range(3):
+        ahead = min(0.0, sweep_a[i, k] - sweep_b[j, 3 + k])
+        if boxes_a[i, k] - boxes_b[j, 3 + k] + ahead > slack:
+            return False
+        behind = max(0.0, sweep_a[i, 3 + k] - sweep_b[j, k])
+        if boxes_a[i, 3 + k] - boxes_b[j, k] + behind < -slack:
+            return False
+    return True
+
+
+@njit(cache=True)
+def _vertex_triangle(x, motion, v, a, b, c, slack):
+    """(near, gap, normal) of a vertex and a triangle at the start."""
+    for k in range(3):
+        low = min(x[a, k], min(x[b, k], x[c, k]))
+        high = max(x[a, k], max(x[b, k], x[c, k]))
+        motion_low = min(motion[a, k], min(motion[b, k], motion[c, k]))
+        motion_high = max(motion[a, k], max(motion[b, k], motion[c, k]))
+        if x[v, k] - high + min(0.0, motion[v, k] - motion_high) > slack:
+            return False, 0.0, 0.0, 0.0, 0.0
+        if x[v, k] - low + max(0.0, motion[v, k] - motion_low) < -slack:
+            return False, 0.0, 0.0, 0.0, 0.0
+    l0, l1, l2 = point_triangle(
+        x[v, 0], x[v, 1], x[v, 2],
+        x[a, 0], x[a, 1], x[a, 2],
+        x[b, 0], x[b, 1], x[b, 2],
+        x[c, 0], x[c, 1], x[c, 2],
+    )  # fmt: skip
+    n0 = x[v, 0] - l0 * x[a, 0] - l1 * x[b, 0] - l2 * x[c, 0]
+    n1 = x[v, 1] - l0 * x[a, 1] - l1 * x[b, 1] - l2 * x[c, 1]
+    n2 = x[v, 2] - l0 * x[a, 2] - l1 * x[b, 2] - l2 * x[c, 2]
+    gap = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
+    if gap > _pair_motion(motion, False, v, a, b, c) + slack:
+        return False, 0.0, 0.0, 0.0, 0.0
+    scale = 1.0 / max(gap, 1e-14)
+    return True, gap, n0 * scale, n1 * scale, n2 * scale
+
+
+@njit(cache=True)
+def _edge_edge(x, motion, a, b, c, d, slack):
+    """(near, gap, normal) of edges ab and cd at the start."""
+    for k in range(3):
+        ahead = min(0.0, min(motion[a, k], motion[b, k]) - max(motion[c, k], motion[d, k]))
+        if min(x[a, k], x[b, k]) - max(x[c, k], x[d, k]) + ahead > slack:
+            return False, 0.0, 0.0, 0.0, 0.0
+        behind = max(0.0, max(motion[a, k], motion[b, k]) - min(motion[c, k], motion[d, k]))
+        if max(x[a, k], x[b, k]) - min(x[c, k], x[d, k]) + behind < -slack:
+            return False, 0.0, 0.0, 0.0, 0.0
+    s, t = segment_segment(x, a, b, c, d)
+    n0 = x[a, 0] * (1 - s) + x[b, 0] * s - x[c, 0] * (1 - t) - x[d, 0] * t
+    n1 = x[a, 1] * (1 - s) + x[b, 1] * s - x[c, 1] * (1 - t) - x[d, 1] * t
+    n2 = x[a, 2] * (1 - s) + x[b, 2] * s - x[c, 2] * (1 - t) - x[d, 2] * t
+    gap = np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
+    if gap > _pair_motion(motion, True, a, b, c, d) + slack:
+        return False, 0.0, 0.0, 0.0, 0.0
+    scale = 1.0 / max(gap, 1e-14)
+    return True, gap, n0 * scale, n1 * scale, n2 * scale
+
+
+@njit(cache=True)
+def _keep(
+    found, carrier, owner, edge_edge, a, b, c, d, counts, q,
+    out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+):  # fmt: skip
+    if not found[0]:
+        return
+    i = counts[q]
+    counts[q] = i + 1
+    if i >= out_gap.shape[1]:
+        return
+    out_vertices[q, i, 0], out_vertices[q, i, 1] = a, b
+    out_vertices[q, i, 2], out_vertices[q, i, 3] = c, d
+    out_edge_edge[q, i] = edge_edge
+    out_gap[q, i] = found[1]
+    out_normal[q, i, 0], out_normal[q, i, 1], out_normal[q, i, 2] = found[2], found[3], found[4]
+    out_carrier[q, i] = carrier
+    out_owner[q, i] = owner
+
+
+@njit(cache=True, inline="always")
+def _among(v, tri, t):
+    return v == tri[t, 0] or v == tri[t, 1] or v == tri[t, 2]
+
+
+@njit(cache=True)
+def _pair_up(
+    p, r, tri_a, owns_a, tri_b, owns_b, first_carrier, x, motion, slack, counts, q,
+    out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+):  # fmt: skip
+    """Keep the near ones of the pairs that triangles p and r stand for; members that share a point are none."""
+    for k in range(3):
+        v = tri_a[p, k]
+        if (owns_a[p] >> k) & 1 and not _among(v, tri_b, r):
+            a, b, c = tri_b[r, 0], tri_b[r, 1], tri_b[r, 2]
+            _keep(
+                _vertex_triangle(x, motion, v, a, b, c, slack),
+                first_carrier + r, p, False, v, a, b, c, counts, q,
+                out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+            )  # fmt: skip
+        v = tri_b[r, k]
+        if (owns_b[r] >> k) & 1 and not _among(v, tri_a, p):
+            a, b, c = tri_a[p, 0], tri_a[p, 1], tri_a[p, 2]
+            _keep(
+                _vertex_triangle(x, motion, v, a, b, c, slack),
+                first_carrier + r, p, False, v, a, b, c, counts, q,
+                out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+            )  # fmt: skip
+        if (owns_a[p] >> (3 + k)) & 1:
+            a, b = tri_a[p, k], tri_a[p, (k + 1) % 3]
+            for m in range(3):
+                if (owns_b[r] >> (3 + m)) & 1:
+                    c, d = tri_b[r, m], tri_b[r, (m + 1) % 3]
+                    if a in (c, d) or b in (c, d):
+                        continue
+                    _keep(
+                        _edge_edge(x, motion, a, b, c, d, slack),
+                        first_carrier + r, p, True, a, b, c, d, counts, q,
+                        out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+                    )  # fmt: skip
+
+
+@njit(parallel=True, cache=True)
+def search_leaves(
+    leaves, order_a, start_a, end_a, boxes_a, sweep_a, tri_a, owns_a,
+    order_b, left_b, right_b, start_b, end_b, boxes_b, sweep_b, tri_b, owns_b,
+    x, motion, slack, counts,
+    out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+):  # fmt: skip
+    """Pairs of each cloth leaf in `leaves` against the whole collider tree."""
+    for q in prange(CHUNKS):
+        stack = np.zeros(STACK, np.int32)
+        for index in range(q, leaves.shape[0], CHUNKS):
+            leaf = leaves[index]
+            top = 1
+            stack[0] = 0
+            while top > 0:
+                top -= 1
+                node = stack[top]
+                if not _boxes_meet(boxes_a, sweep_a, leaf, boxes_b, sweep_b, node, slack):
+                    continue
+                if left_b[node] >= 0:
+                    stack[top] = left_b[node]
+                    stack[top + 1] = right_b[node]
+                    top += 2
+                    continue
+                for i in range(start_a[leaf], end_a[leaf]):
+                    for j in range(start_b[node], end_b[node]):
+                        _pair_up(
+                            order_a[i], order_b[j], tri_a, owns_a, tri_b, owns_b, 0, x, motion, slack,
+                            counts, q, out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+                        )  # fmt: skip
+
+
+@njit(cache=True, inline="always")
+def _in_one_flat_fan(p, r, tri, flat):
+    """Whether triangles p and r lie in one flat fan, so that they cannot meet."""
+    a, b, c = tri[p, 0], tri[p, 1], tri[p, 2]
+    return (flat[a] and _among(a, tri, r)) or (flat[b] and _among(b, tri, r)) or (flat[c] and _among(c, tri, r))
+
+
+@njit(parallel=True, cache=True)
+def search_itself(
+    leaves, among, order, left, right, start, end, boxes, sweep, tri, owns, flat, first_carrier,
+    x, motion, slack, counts,
+    out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+):  # fmt: skip
+    """Pairs of each leaf in `leaves` with the tree it belongs to; two of those `among` (nodes,) meet once."""
+    for q in prange(CHUNKS):
+        stack = np.zeros(STACK, np.int32)
+        for index in range(q, leaves.shape[0], CHUNKS):
+            leaf = leaves[index]
+            top = 1
+            stack[0] = 0
+            while top > 0:
+                top -= 1
+                node = stack[top]
+                if not _boxes_meet(boxes, sweep, leaf, boxes, sweep, node, slack):
+                    continue
+                if left[node] >= 0:
+                    stack[top] = left[node]
+                    stack[top + 1] = right[node]
+                    top += 2
+                    continue
+                if among[node] and start[node] < start[leaf]:
+                    continue
+                for i in range(start[leaf], end[leaf]):
+                    for j in range(i + 1 if node == leaf else start[node], end[node]):
+                        if _in_one_flat_fan(order[i], order[j], tri, flat):
+                            continue
+                        _pair_up(
+                            order[i], order[j], tri, owns, tri, owns, first_carrier, x, motion, slack,
+                            counts, q, out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+                        )  # fmt: skip

@@ -1,0 +1,151 @@
+"""Cloths that are simulated together: one array of vertices, and each cloth's own terms over its part of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..contact.rows import Skin
+from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
+from .air import AirFlow
+from .bending import Bending
+from .calm import Calm
+from .cloth import Cloth
+from .diagnostics import Energies, beyond_limit, energies
+from .forces import Forces, Inflation
+from .inertia import Timing
+from .linear import Factors, Term
+from .membrane import Membrane
+from .pressure import Pressure
+from .state import ClothState
+
+
+@dataclass(frozen=True, eq=False)
+class Outfit:
+    """c cloths of n vertices and m triangles altogether, innermost first.
+
+    spans (c,) slices of the vertices; triangles (m, 3); rest_points (n, 3) m; mass (n,) kg; held (n,) bool;
+    spacing m, the finest; skin, what they ask of contact with each other.
+    """
+
+    cloths: tuple[Cloth, ...]
+    spans: tuple[slice, ...]
+    triangles: Triangles
+    rest_points: Points
+    mass: Scalars
+    held: Flags
+    spacing: float
+    stiffness: float
+    skin: Skin
+
+    @property
+    def count(self) -> int:
+        """N."""
+        return len(self.rest_points)
+
+
+def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
+    """The cloths in one; stiffness N/m is half of the stiffest one's, as contact wants it."""
+    ends = np.cumsum([cloth.count for cloth in cloths])
+    spans = tuple(slice(int(end) - cloth.count, int(end)) for cloth, end in zip(cloths, ends, strict=True))
+
+    def joined(pieces: list[np.ndarray]) -> np.ndarray:
+        return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
+
+    triangles = joined([c.triangles + s.start for c, s in zip(cloths, spans, strict=True)]).astype(np.int32)
+    rest = joined([c.rest_points for c in cloths])
+    return Outfit(
+        cloths,
+        spans,
+        triangles,
+        rest,
+        joined([c.mass for c in cloths]),
+        joined([c.held for c in cloths]),
+        min(c.spacing for c in cloths),
+        0.5 * max(max(c.fabric.stretch_warp, c.fabric.stretch_weft) for c in cloths),
+        Skin(
+            triangles,
+            rest,
+            joined([np.full(len(c.triangles), c.fabric.thickness) for c in cloths]),
+            np.repeat(np.arange(len(cloths)), [len(c.triangles) for c in cloths]).astype(np.int32),
+            joined([np.sqrt(c.fabric.friction) * c.friction for c in cloths]),
+        ),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Wearing:
+    """What is prescribed of one cloth in a substep besides its held vertices.
+
+    spin (3,) rad/s, how what it is fastened to turns; inflation: what fills a closed cloth.
+    """
+
+    spin: Vectors | None = None
+    inflation: Inflation | None = None
+
+
+PLAIN = Wearing()
+
+
+class Wear:
+    """One cloth's own energy terms: buffers and factors kept between substeps."""
+
+    def __init__(self, cloth: Cloth, span: slice, forces: Forces) -> None:
+        self.cloth, self.span = cloth, span
+        self.factors = Factors(cloth, forces.air_drag)
+        self.membrane, self.bending = Membrane(cloth), Bending(cloth)
+        self._forces = forces
+        self._air = AirFlow(cloth, forces)
+        self._calm = Calm(cloth, forces.calm) if forces.calm > 0 else None
+        self._pressure = Pressure(cloth)
+
+    def terms(
+        self, state: ClothState, time: Timing, wind: Vectors | None, wearing: Wearing
+    ) -> tuple[Term, ...]:
+        """The cloth's terms in the substep `time` that starts at the whole outfit's state."""
+        x, v = state.positions[self.span], state.velocities[self.span]
+        own = replace(time, base=time.base[self.span], base_velocity=time.base_velocity[self.span])
+        self.membrane.begin(x, time.step)
+        self.bending.begin(x, time.step)
+        terms: list[Term] = [self.membrane, self.bending]
+        if self._air.is_felt:
+            terms.append(self._air.around(x, v, None if wind is None else wind[self.span], own))
+        if self._calm is not None:
+            self._calm.begin(own, wearing.spin)
+            terms.append(self._calm)
+        if wearing.inflation is not None:
+            self._pressure.begin(wearing.inflation)
+            terms.append(self._pressure)
+        if self.cloth.count == len(state.positions):
+            return tuple(terms)
+        return tuple(_Part(term, self.span) for term in terms)
+
+    def energies(self, state: ClothState) -> Energies:
+        """Energy by kind, J; state is the whole outfit's."""
+        x, v = state.positions[self.span], state.velocities[self.span]
+        return energies(self.cloth, self.membrane, self.bending, x, v, self._forces.gravity)
+
+    def beyond_limit(self, state: ClothState) -> int:
+        """Triangles stretched beyond the fabric's strain limit."""
+        return beyond_limit(self.cloth, self.membrane, state.positions[self.span])
+
+
+class _Part:
+    """A cloth's term as one of the whole outfit."""
+
+    def __init__(self, term: Term, span: slice) -> None:
+        self._term, self._span = term, span
+        self.lagged = term.lagged
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        return self._term.gradient(x[self._span], out[self._span])
+
+    def energy(self, x: Points) -> float:
+        return self._term.energy(x[self._span])
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        self._term.product(p[self._span], out[self._span])
+
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
+        self._term.stiffness_along(directions[self._span], out[self._span])

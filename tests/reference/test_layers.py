@@ -1,0 +1,54 @@
+"""Cloth against cloth: nothing passes through, friction is Coulomb's, momentum is kept."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from patient_needle.core.contact.intersections import self_crossing_pairs
+from tests.layers import dropped, met_in_flight, slid_on_cloth, twisted
+
+
+def test_a_tube_twisted_and_back_never_passes_through_itself():
+    """Ours: one turn; no triangle crosses another at any frame; turned back, it is as long within 2 %."""
+    frames = list(twisted(0.03, 1.0, 30))
+    assert [f.through_cloth for f in frames] == [0] * len(frames)
+    assert min(f.length for f in frames) < 0.9 * 0.6  # it was wrung
+    assert frames[-1].length == pytest.approx(0.6, rel=0.02)
+
+
+def test_sheets_dropped_on_a_ball_lie_still_on_each_other():
+    """Ours: five sheets on a ball on a floor; nothing crosses at any frame, and in 3 s they have come to lie,
+    apart from a shiver of corners, of millimetres a second on the mean.
+    """
+    frames = list(dropped(0.04, 5, 3.0))
+    assert [f.through_cloth + f.through_collider for f in frames] == [0] * len(frames)
+    assert frames[-1].speed < 0.015
+    assert max(f.speed for f in frames) > 0.3
+
+
+def test_cloth_sticks_to_cloth_below_the_friction_angle():
+    """Coulomb, mu = sqrt(mu1 mu2): two degrees below its angle a patch on cloth stays."""
+    mu = np.sqrt(0.2 * 0.6)
+    times, path = slid_on_cloth(0.2, 0.6, np.degrees(np.arctan(mu)) - 2.0, 1.5)
+    assert np.ptp(path[times > 0.5]) < 5e-4
+
+
+@pytest.mark.parametrize(("below", "above", "degrees"), [(0.2, 0.45, 30.0), (0.0, 0.9, 15.0)])
+def test_cloth_slides_on_cloth_at_the_right_rate(below, above, degrees):
+    """Coulomb: g (sin a - mu cos a) with mu = sqrt(mu1 mu2), none when either is 0; 3 %."""
+    times, path = slid_on_cloth(below, above, degrees, 0.6)
+    late = times > 0.15
+    acceleration = 2 * np.polyfit(times[late], path[late], 2)[0]
+    angle = np.radians(degrees)
+    exact = 9.81 * (np.sin(angle) - np.sqrt(below * above) * np.cos(angle))
+    assert acceleration == pytest.approx(exact, rel=0.03)
+
+
+def test_what_meets_keeps_its_momentum():
+    """Newton's third law: two free patches that hit and rub each other keep their momentum together."""
+    momentum, worn, state = met_in_flight(0.15)
+    assert momentum[-1] == pytest.approx(momentum[0], abs=2e-3 * np.abs(momentum[0]).max())
+    second = worn.mass[worn.spans[1]] @ state.velocities[worn.spans[1]]
+    assert second[2] > 0.2 * momentum[0][2]  # they did meet
+    assert len(self_crossing_pairs(state.positions, worn.triangles)) == 0
