@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.craft.simulate import GarmentRun
+from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file
 
@@ -30,14 +30,14 @@ def calmed(shot: Path, calm: float, last: int) -> Moved:
     """The first garment of a shot with a calm, up to frame `last`."""
     plan = assemble(read_shot_file(shot), shot.parent)
     plan = replace(plan, garments=(replace(plan.garments[0], calm=calm),))
-    run = GarmentRun(plan, plan.garments[0])
+    run = OutfitRun(plan, plan.garments[:1])
     first, settled = plan.first_simulated, plan.first_simulated + plan.run_in.settle
-    held = run.dressed.cloth.held
-    rest = run.dressed.cloth.rest_points
+    held = run.outfit.held
+    rest = run.outfit.rest_points
     hem = rest[:, 1] < rest[:, 1].min() + 0.03
     seen, hang = [], 0.0
     hung = rest
-    for result in run.frames(run.start(), first, last):
+    for (result,) in run.frames(run.start(), first, last):
         at_waist = _from_waist(rest[held], result.state.positions, held)
         if result.frame == settled:
             hang, hung = float(result.state.positions[hem, 1].mean()), at_waist

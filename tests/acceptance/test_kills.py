@@ -141,7 +141,7 @@ def test_a_second_start_keeps_everything(tmp_path):
         assert "closed" in said
         assert not any(first.pids(name) for name in ("web", "desk", "worker", "short jobs", "database"))
     with workroom(tmp_path, 8650) as second:
-        assert json.dumps(second.ask("shots")).count('"id"') == 2  # the demo was not brought in again
+        assert json.dumps(second.ask("shots")).count('"id"') == 3  # the demo was not brought in again
         assert state(second, take_id)["done"] >= 5
         until(lambda: state(second, take_id)["state"] == "finished", 180)
 

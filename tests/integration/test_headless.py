@@ -99,6 +99,46 @@ def test_stop_and_resume_give_the_same_bits(shot, tmp_path):
     assert strip(tmp_path / "cut") == strip(whole)
 
 
+def doubled(shot: Path) -> Path:
+    """A second flag 12 mm beside the first, on the same yard."""
+    text = (shot.parent / "signal_flag.obj").read_text().splitlines()
+    moved = [
+        f"v {x} {y} {float(z) + 0.012:.6f}" if kind == "v" else line
+        for line in text
+        for kind, x, y, z in [(line.split() + ["", "", "", ""])[:4]]
+    ]
+    (shot.parent / "second.obj").write_text("\n".join(moved))
+
+    def add(document):
+        (first,) = document["garments"]
+        document["garments"].append(first | {"name": "second flag", "file": "second.obj"})
+
+    change(shot, add)
+    return shot
+
+
+def test_two_garments_keep_off_each_other_and_resume_to_the_same_bits(shot, tmp_path):
+    doubled(shot)
+    whole = run(shot, tmp_path / "whole")
+    with pytest.raises(KeyboardInterrupt):
+        run(shot, tmp_path / "stopped", stop_after(3))
+    stopped = run(shot, tmp_path / "stopped", resume=True)
+    for name in ("signal flag.pc2", "second flag.pc2"):
+        assert (whole / name).read_bytes() == (stopped / name).read_bytes()
+    report = json.loads((whole / "report.json").read_text())
+    for garment in report["garments"].values():
+        assert garment["totals"]["frames_through_another"] == 0
+        assert garment["totals"]["frames_through_itself"] == 0
+
+
+def test_garments_apart_move_as_if_alone(shot, tmp_path):
+    alone = run(shot, tmp_path / "alone")
+    doubled(shot)
+    change(shot, lambda d: d.update(together=False))
+    apart = run(shot, tmp_path / "apart")
+    assert (alone / "signal flag.pc2").read_bytes() == (apart / "signal flag.pc2").read_bytes()
+
+
 @pytest.mark.skipif(numba.config.NUMBA_NUM_THREADS < 2, reason="one core")
 def test_one_and_two_threads_give_the_same_bits(shot, tmp_path):
     try:

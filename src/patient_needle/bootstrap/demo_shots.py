@@ -8,7 +8,7 @@ from ..formats.shot_file.parcel import read_folder
 from ..store import blobs, shots
 from ..store.session import Store
 
-SHOTS = ("lamplighter", "flag")
+SHOTS = ("lamplighter/shot.json", "flag/shot.json", "lamplighter/layers.json")
 
 
 def load_demo(store: Store, folder: Path) -> list[str]:
@@ -18,7 +18,7 @@ def load_demo(store: Store, folder: Path) -> list[str]:
             return []
     names = []
     for name in SHOTS:
-        document, files = read_folder(folder / name / "shot.json")
+        document, files = read_folder(folder / name)
         with store.begin() as session:
             shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()})
         names.append(document["name"])

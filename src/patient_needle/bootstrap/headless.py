@@ -19,10 +19,11 @@ import numpy as np
 
 from ..core.craft.checks import check_plan
 from ..core.craft.plan import Garment, ShotPlan
-from ..core.craft.simulate import FrameResult, GarmentRun
+from ..core.craft.simulate import FrameResult, OutfitRun
 from ..core.model.errors import ResumeError
 from ..core.model.mesh import Mesh
 from ..core.model.patience import ALL
+from ..core.model.typed import Points
 from ..core.solver.state import ClothState
 from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
 from ..formats.registry import CacheTiming, write_cache
@@ -66,14 +67,14 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
     plan = _plan(request)
     check_plan(plan)
     mark = fingerprint(request, plan)
-    runs = [(garment, GarmentRun(plan, garment)) for garment in plan.garments]
+    runs = [OutfitRun(plan, garments) for garments in plan.runs]
     request.out.mkdir(parents=True, exist_ok=True)
-    desks = {garment.name: _Desk(request, garment.name, mark) for garment, _ in runs}
+    desks = {garment.name: _Desk(request, garment.name, mark) for garment in plan.garments}
     try:
-        for garment, run in runs:
-            _run_garment(plan, garment, run, desks[garment.name], told)
+        for run in runs:
+            _run_outfit(plan, run, [desks[garment.name] for garment in run.garments], told)
     finally:
-        for garment, _ in runs:
+        for garment in plan.garments:
             desks[garment.name].write_cache(plan, garment)
         report = _write_report(request, plan, desks)
     for desk in desks.values():
@@ -119,20 +120,27 @@ def engine_hash() -> str:
     return digest.hexdigest()
 
 
-def _run_garment(
-    plan: ShotPlan,
-    garment: Garment,
-    run: GarmentRun,
-    desk: _Desk,
-    told: Callable[[Progress], None],
-) -> None:
-    state, last_done = desk.resumed() or (run.start(), plan.first_simulated)
+def _run_outfit(plan: ShotPlan, run: OutfitRun, desks: list[_Desk], told: Callable[[Progress], None]) -> None:
+    state, last_done = _resumed(desks) or (run.start(), plan.first_simulated)
     total = plan.frames[1] - plan.first_simulated
     if last_done == plan.first_simulated and plan.run_in.length == 0:
-        desk.keep_first(plan.frames[0], state)
-    for result in run.frames(state, last_done, plan.frames[1]):
-        desk.keep(result)
-        told(Progress(garment.name, result.frame - plan.first_simulated, total, result))
+        for desk, span in zip(desks, run.outfit.spans, strict=True):
+            desk.keep_first(plan.frames[0], state.positions[span])
+    for results in run.frames(state, last_done, plan.frames[1]):
+        for desk, result in zip(desks, results, strict=True):
+            desk.keep(result)
+            told(Progress(result.garment, result.frame - plan.first_simulated, total, result))
+
+
+def _resumed(desks: list[_Desk]) -> tuple[ClothState, int] | None:
+    """The last state that every garment of a run has kept, and its frame; None when there is none."""
+    kept = [desk.latest() for desk in desks]
+    if any(one is None for one in kept):
+        return None
+    state, frame = min((one for one in kept if one is not None), key=lambda one: one[1])
+    for desk in desks:
+        desk.forget_after(frame)
+    return state, frame
 
 
 class _Desk:
@@ -161,35 +169,37 @@ class _Desk:
             self._folder.mkdir(parents=True)
             known.write_text(mark)
 
-    def resumed(self) -> tuple[ClothState, int] | None:
+    def latest(self) -> tuple[ClothState, int] | None:
         """The latest state and its frame, or None when nothing is finished."""
         path = self._folder / "state.npz"
         if not path.exists():
             return None
         with path.open("rb") as stream:
-            state, frame = read_checkpoint(stream)
+            return read_checkpoint(stream)
+
+    def forget_after(self, frame: int) -> None:
+        """Take the report's lines up to `frame`; what was kept of later frames is made again."""
         lines = (self._folder / "frames.jsonl").read_text().splitlines()
         self.records = [r for r in map(json.loads, lines) if r["frame"] <= frame]
         _write_lines(self._folder / "frames.jsonl", self.records)
-        return state, frame
 
-    def keep_first(self, frame: int, state: ClothState) -> None:
+    def keep_first(self, frame: int, positions: Points) -> None:
         """The start itself is the first frame when there is no run-in."""
-        self._save_positions(frame, state)
+        self._save_positions(frame, positions)
 
     def keep(self, result: FrameResult) -> None:
         """Commit one frame: positions and report first, the state last."""
         record = frame_record(result)
         self.records.append(record)
         if result.delivered:
-            self._save_positions(result.frame, result.state)
+            self._save_positions(result.frame, result.positions)
         with (self._folder / "frames.jsonl").open("a") as stream:
             stream.write(json.dumps(record) + "\n")
         save_state(self._folder / "state.npz", result.state, result.frame)
 
-    def _save_positions(self, frame: int, state: ClothState) -> None:
+    def _save_positions(self, frame: int, positions: Points) -> None:
         with replacing(self._folder / f"{frame:08d}.npy") as part, part.open("wb") as stream:
-            np.save(stream, state.positions.astype(np.float32))
+            np.save(stream, positions.astype(np.float32))
 
     def write_cache(self, plan: ShotPlan, garment: Garment) -> None:
         """The cache of every finished frame, if there is one."""

@@ -18,6 +18,8 @@ from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import read_garment, read_member, speeds_of
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.mesh import Mesh
+from ..core.solver.cloth import Cloth
+from ..core.solver.outfit import outfit
 from ..formats.registry import read_meshes
 from ..formats.shot_file.assemble import choice_of
 from ..formats.shot_file.document import ChoiceRecord
@@ -176,12 +178,15 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         except NeedleError as error:
             faults[name] = error
     sound = not any(name in faults for name in opened.cast)
+    inner: tuple[Cloth, ...] = ()
     for name, piece in opened.garments.items():
         garments[name] = asdict(read_garment(piece.garment, piece.topology, piece.loops, opened.colliders))
         try:
             dressed = dress(plan, piece.garment)
             if sound:
-                check_start(dressed.cloth, opened.colliders, opened.colliders.rest_points())
+                worn = (*inner, dressed.cloth)
+                check_start(outfit(worn), opened.colliders, opened.colliders.rest_points())
+                inner = worn if plan.together else ()
         except NeedleError as error:
             faults[name] = error
     return {

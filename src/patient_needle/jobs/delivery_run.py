@@ -116,5 +116,7 @@ def _clean(records: list[dict[str, Any]]) -> dict[str, Any]:
     """What the take itself says about the delivered frames; it informs and refuses nothing."""
     inside = sum(r["intersections"]["in_the_body"] > 0 for r in records)
     itself = sum(r["intersections"]["through_itself"] > 0 for r in records)
+    another = sum(r["intersections"].get("through_another", 0) > 0 for r in records)
     said = f"cloth in a collider in {inside} of {len(records)} frames, through itself in {itself}"
-    return {"name": "Clean cloth", "said": said, "good": True, "note": inside + itself > 0}
+    said += f", through another garment in {another}" if another else ""
+    return {"name": "Clean cloth", "said": said, "good": True, "note": inside + itself + another > 0}

@@ -14,7 +14,7 @@ from sqlalchemy.exc import DBAPIError
 
 from ..core.craft.checks import check_plan
 from ..core.craft.plan import Garment, ShotPlan
-from ..core.craft.simulate import FrameResult, GarmentRun
+from ..core.craft.simulate import FrameResult, OutfitRun
 from ..core.model.errors import NeedleError, ResumeError
 from ..core.model.patience import ALL
 from ..core.solver.state import ClothState
@@ -125,10 +125,10 @@ def _run(
     kept = _kept(store, plan, take)
     pace = _Pace(sum(frame - take.first_simulated + 1 for _, frame in kept.values()))
     _tell(store, lease, pace, "preparing")
-    for garment in plan.garments:
-        from_here = kept.get(garment.name)
+    for garments in plan.runs:
+        from_here = kept.get(garments[0].name)
         if from_here is None or from_here[1] < take.last:
-            _run_garment(store, plan, garment, take, lease, pace, from_here, asked_to_stop)
+            _run_outfit(store, plan, garments, take, lease, pace, from_here, asked_to_stop)
     _finish(store, lease, TakeState.FINISHED, None)
 
 
@@ -159,20 +159,20 @@ def _plan(store: Store, take: Take) -> ShotPlan:
     return plan
 
 
-def _run_garment(
-    store: Store, plan: ShotPlan, garment: Garment, take: Take, lease: takes.Lease, pace: _Pace,
+def _run_outfit(
+    store: Store, plan: ShotPlan, garments: tuple[Garment, ...], take: Take, lease: takes.Lease, pace: _Pace,
     from_here: tuple[ClothState, int] | None, asked_to_stop: Callable[[], bool],
 ) -> None:  # fmt: skip
-    run = GarmentRun(plan, garment)
+    run = OutfitRun(plan, garments)
     if from_here is None:
         start = run.first()
-        _commit(store, lease, pace, garment, start)
-        from_here = start.state, start.frame
+        _commit(store, lease, pace, start)
+        from_here = start[0].state, start[0].frame
     pace.begin()
     state, after = from_here
-    for result in run.frames(state, after, take.last):
-        wanted = _commit(store, lease, pace, garment, result)
-        if result.frame == take.last:
+    for results in run.frames(state, after, take.last):
+        wanted = _commit(store, lease, pace, results)
+        if results[0].frame == take.last:
             break
         if asked_to_stop():
             raise _Leaving
@@ -180,16 +180,19 @@ def _run_garment(
             raise _Stopped
 
 
-def _commit(store: Store, lease: takes.Lease, pace: _Pace, garment: Garment, result: FrameResult) -> str:
-    checkpoint = io.BytesIO()
-    write_checkpoint(checkpoint, result.state, result.frame)
-    pace.tick()
+def _commit(store: Store, lease: takes.Lease, pace: _Pace, results: tuple[FrameResult, ...]) -> str:
+    """One frame of all garments of a run, all or nothing; the state is kept with each, and stored once."""
+    checkpoint, wanted = io.BytesIO(), ""
+    write_checkpoint(checkpoint, results[0].state, results[0].frame)
     with store.begin() as session:
-        return takes.commit_frame(
-            session, lease, pace.progress("simulating"), garment=garment.name, frame=result.frame,
-            positions=result.state.positions.astype("<f4").tobytes(), record=frame_record(result),
-            checkpoint=checkpoint.getvalue(),
-        )  # fmt: skip
+        for result in results:
+            pace.tick()
+            wanted = takes.commit_frame(
+                session, lease, pace.progress("simulating"), garment=result.garment, frame=result.frame,
+                positions=result.positions.astype("<f4").tobytes(), record=frame_record(result),
+                checkpoint=checkpoint.getvalue(),
+            )  # fmt: skip
+    return wanted
 
 
 def _tell(store: Store, lease: takes.Lease, pace: _Pace, phase: str) -> None:

@@ -15,6 +15,8 @@ OVER_FRAMES = text(
       count(*) filter (where delivered and (record #>> '{intersections,in_the_body}')::int > 0) as in_the_body,
       count(*) filter (where delivered and (record #>> '{intersections,through_itself}')::int > 0)
         as through_itself,
+      count(*) filter (where delivered and (record #>> '{intersections,through_another}')::int > 0)
+        as through_another,
       count(*) filter (where delivered and jsonb_path_exists(record, '$.snags[*] ? (@.kind == "pinched")'))
         as pinched,
       percentile_cont(0.5) within group (order by ms) filter (where substeps > 0) as median_ms

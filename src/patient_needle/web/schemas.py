@@ -200,6 +200,7 @@ class TakeSummary(BaseModel):
     worst_stretch: float | None
     in_the_body: int
     through_itself: int
+    through_another: int
     pinched: int
     median_ms: float | None
 
@@ -237,6 +238,7 @@ class FramePulse(BaseModel):
     stretch: float
     in_the_body: int
     through_itself: int
+    through_another: int
     pinched: int
     milliseconds: float
     substeps: int

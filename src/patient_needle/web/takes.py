@@ -167,6 +167,7 @@ def _beat(record: Record) -> schemas.FramePulse:
         frame=record["frame"], delivered=record["delivered"], stretch=record["stretch"]["p99"],
         in_the_body=record["intersections"]["in_the_body"],
         through_itself=record["intersections"]["through_itself"],
+        through_another=record["intersections"].get("through_another", 0),
         pinched=sum(s["count"] for s in record["snags"] if s["kind"] == "pinched"),
         milliseconds=sum(record["milliseconds"].values()), substeps=record["substeps"],
     )  # fmt: skip

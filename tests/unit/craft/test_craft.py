@@ -20,6 +20,7 @@ from patient_needle.core.craft.plan import (
     ShotPlan,
 )
 from patient_needle.core.craft.run_in import StagedMotion, run_in_share
+from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.craft.snags import find_crossings, list_snags, rearmed
 from patient_needle.core.geometry.motion import CachedMotion, Still
 from patient_needle.core.geometry.topology import build_topology
@@ -27,6 +28,7 @@ from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import CastError, ShotError, StartError
 from patient_needle.core.model.fabric import Fabric
+from patient_needle.core.solver.outfit import outfit
 from tests.sheets import box, polygons, sheet
 
 
@@ -100,30 +102,31 @@ def test_a_sound_plan_passes_and_dresses():
 
 def test_friction_is_the_geometric_mean_and_zero_if_either_is():
     """mu = sqrt(mu1 mu2): common practice, no source."""
-    around = merged_colliders(plan()).surroundings(Fabric("f", friction=0.27), 1001)
-    assert around.friction == pytest.approx(np.sqrt(0.3 * 0.27))
-    bare = merged_colliders(plan(cast=(member(friction=0.0),))).surroundings(Fabric("f", friction=0.9), 1001)
+    around = merged_colliders(plan()).surroundings(1001)
+    assert around.friction**2 == pytest.approx(0.3)  # and as much of the cloth, times each other
+    worn = OutfitRun(plan(), plan().garments).outfit
+    assert worn.skin.friction**2 == pytest.approx(worn.cloths[0].fabric.friction)
+    bare = merged_colliders(plan(cast=(member(friction=0.0),))).surroundings(1001)
     assert bare.friction == pytest.approx(0)
 
 
 def test_gap_is_clearance_and_half_of_each_thickness():
     settings = ColliderSettings(Curve(np.array([1.0, 11]), np.array([0.002, 0.004])), 0.3, 0.006)
     colliders = merged_colliders(plan(cast=(replace(member(), collider=settings),)))
-    fabric = Fabric("f", thickness=0.001)
-    assert colliders.surroundings(fabric, 1).gap == pytest.approx(0.002 + 0.003 + 0.0005)
-    assert colliders.surroundings(fabric, 11).gap == pytest.approx(0.004 + 0.003 + 0.0005)
+    assert colliders.surroundings(1).gap == pytest.approx(0.002 + 0.003)  # half of the cloth's comes on top
+    assert colliders.surroundings(11).gap == pytest.approx(0.004 + 0.003)
 
 
 def test_a_garment_inside_or_across_a_collider_is_refused_by_place():
     made = plan()
     colliders = merged_colliders(made)
-    cloth = dress(made, made.garments[0]).cloth
-    check_start(cloth, colliders, colliders.rest_points())
+    worn = outfit((dress(made, made.garments[0]).cloth,))
+    check_start(worn, colliders, colliders.rest_points())
     with pytest.raises(StartError, match=r"start inside a collider.*|vertex \d+ at \("):
-        check_start(cloth, colliders, colliders.rest_points() + [0, 0, 0.1])
+        check_start(worn, colliders, colliders.rest_points() + [0, 0, 0.1])
     shifted = colliders.rest_points() * [0.01, 0.5, 1.2]
     with pytest.raises(StartError, match=r"pillar: whole|inside a collider"):
-        check_start(cloth, colliders, shifted)
+        check_start(worn, colliders, shifted)
 
 
 def test_open_sheets_enclose_nothing_even_near_a_body():
@@ -138,8 +141,8 @@ def test_open_sheets_enclose_nothing_even_near_a_body():
     made = plan(cast=(member(), flat))
     colliders = merged_colliders(made)
     assert len(colliders.enclosing) == 12
-    cloth = dress(made, made.garments[0]).cloth
-    check_start(cloth, colliders, colliders.rest_points())
+    worn = outfit((dress(made, made.garments[0]).cloth,))
+    check_start(worn, colliders, colliders.rest_points())
 
 
 def choose(choice: Choice):
@@ -171,18 +174,36 @@ def test_hold_on_somebody_who_is_not_cast():
 def test_snags_name_kind_and_part_and_let_go_vertices_arm_again_outside():
     made = plan()
     colliders = merged_colliders(made)
-    cloth = dress(made, made.garments[0]).cloth
+    worn = outfit((dress(made, made.garments[0]).cloth,))
     around = colliders.rest_points()
-    sunk = cloth.rest_points.copy()
+    sunk = worn.rest_points.copy()
     low = sunk[:, 1] < 0.5
     sunk[low, 2] -= 0.05
-    crossings = find_crossings(cloth, sunk, colliders, around)
-    released = np.zeros((cloth.count, 1), bool)
-    held_back = rearmed(cloth, sunk, colliders, around, crossings, released)
+    crossings = find_crossings(worn, sunk, colliders, around)
+    released = np.zeros((worn.count, 1), bool)
+    held_back = rearmed(worn, sunk, colliders, around, crossings, released)
     assert held_back.any()
-    kinds = {s.kind: s for s in list_snags(cloth, sunk, colliders, crossings, held_back)}
+    kinds = {s.kind: s for s in list_snags(worn, 0, sunk, colliders, crossings, held_back)}
     assert set(kinds) == {"in the body", "pinched"}
     assert kinds["in the body"].with_what == "pillar: whole"
-    out = cloth.rest_points
-    clear = find_crossings(cloth, out, colliders, around)
-    assert not rearmed(cloth, out, colliders, around, clear, held_back).any()
+    out = worn.rest_points
+    clear = find_crossings(worn, out, colliders, around)
+    assert not rearmed(worn, out, colliders, around, clear, held_back).any()
+
+
+def test_a_garment_through_another_is_refused_and_counted_by_name():
+    made = plan()
+    colliders = merged_colliders(made)
+    one = dress(made, made.garments[0]).cloth
+    turned = replace(made.garments[0], name="veil", holds=())
+    across = replace(turned.mesh, vertices=turned.mesh.vertices[:, [2, 1, 0]] * [1, 1, 1] + [-0.2, 0, 0.302])
+    worn = outfit((one, dress(made, replace(turned, mesh=across)).cloth))
+    with pytest.raises(StartError, match=r"garment 'curtain'.*through 'veil'"):
+        check_start(worn, colliders, colliders.rest_points())
+    crossings = find_crossings(worn, worn.rest_points, colliders, colliders.rest_points())
+    none = np.zeros((worn.count, 1), bool)
+    own = crossings.of(0, worn)
+    (snag,) = list_snags(worn, 0, worn.rest_points, colliders, own, none)
+    assert (snag.kind, snag.with_what) == ("through another garment", "veil")
+    assert snag.count == len(own.garments) == len(crossings.of(1, worn).garments)
+    assert len(own.itself) == 0

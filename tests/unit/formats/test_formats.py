@@ -187,7 +187,7 @@ def test_demo_shots_are_valid_by_the_published_schema():
     import jsonschema
 
     schema = shot_file_schema()
-    for path in (FLAG, DEMO / "lamplighter" / "shot.json", DEMO / "lamplighter" / "gust.json"):
+    for path in (FLAG, *(DEMO / "lamplighter" / f"{name}.json" for name in ("shot", "gust", "layers"))):
         jsonschema.validate(json.loads(path.read_text()), schema)
         read_shot_file(path)
 

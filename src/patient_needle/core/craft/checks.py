@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..contact.intersections import crossing_pairs, inside
+from ..contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from ..model.errors import CastError, ShotError, StartError
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Points
 from ..solver.cloth import Cloth
+from ..solver.outfit import Outfit
 from .colliders import Colliders
 from .plan import CastMember, ShotPlan
 
@@ -68,8 +69,25 @@ def _check_stature(member: CastMember, up: int, tolerances: Tolerances) -> None:
     )
 
 
-def check_start(cloth: Cloth, colliders: Colliders, points: Points) -> None:
-    """`StartError` when the cloth starts inside a collider or crosses one; points (k, 3) m of the colliders."""
+def check_start(worn: Outfit, colliders: Colliders, points: Points) -> None:
+    """`StartError` when a cloth starts inside a collider, or crosses one, itself or another; points (k, 3) m of
+    the colliders.
+    """
+    for cloth in worn.cloths:
+        _check_among(cloth, colliders, points)
+    crossing = self_crossing_pairs(worn.rest_points, worn.triangles)
+    if len(crossing):
+        one, other = (worn.cloths[worn.skin.garment[t]].name for t in crossing[0])
+        centre = worn.rest_points[worn.triangles[crossing[0, 0]]].mean(axis=0)
+        what = "itself" if one == other else f"'{other}'"
+        raise StartError(
+            f"it starts through {what} in {len(crossing)} places",
+            where=f"garment '{one}', at {_place(centre)}",
+            remedy="Ease the layers apart there",
+        )
+
+
+def _check_among(cloth: Cloth, colliders: Colliders, points: Points) -> None:
     if len(colliders.triangles) == 0:
         return
     within = inside(points, colliders.enclosing, cloth.rest_points) & ~cloth.held

@@ -9,7 +9,6 @@ import numpy as np
 from ..contact.rows import Surroundings
 from ..geometry.curves import value_at
 from ..geometry.topology import is_closed
-from ..model.fabric import Fabric
 from ..model.typed import Indices, Points, Triangles
 from .plan import CastMember, ShotPlan
 from .run_in import StagedMotion
@@ -45,15 +44,11 @@ class Colliders:
             return np.zeros((0, 3))
         return np.concatenate([motion.motion.rest() for motion in self.motions])
 
-    def surroundings(self, fabric: Fabric, frame: float) -> Surroundings:
-        """What contact wants of a cloth of `fabric` at `frame`: gaps and friction per triangle."""
+    def surroundings(self, frame: float) -> Surroundings:
+        """What the colliders ask of contact at `frame`: gaps and friction per triangle."""
         settings = [m.collider for m in self.members]
-        gap = [
-            value_at(s.clearance, frame) + (s.thickness + fabric.thickness) / 2
-            for s in settings
-            if s is not None
-        ]
-        friction = [float(np.sqrt(s.friction * fabric.friction)) for s in settings if s is not None]
+        gap = [value_at(s.clearance, frame) + s.thickness / 2 for s in settings if s is not None]
+        friction = [float(np.sqrt(s.friction)) for s in settings if s is not None]
         return Surroundings(
             np.array(gap)[self.member] if gap else np.zeros(0),
             np.array(friction)[self.member] if friction else np.zeros(0),

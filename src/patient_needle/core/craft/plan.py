@@ -103,7 +103,8 @@ class ShotPlan:
 
     frames: first and last delivered, both in; gravity (3,) m/s2; air_drag kg/(m2 s); air_density kg/m3;
     time_stretch: seconds that pass for the cloth in one second of the shot, over frames; least_substeps:
-    substeps per frame that are taken at least, over frames.
+    substeps per frame that are taken at least, over frames; garments in dressing order, innermost first;
+    together: whether they are simulated as one outfit, or each as if the others were not there.
     """
 
     name: str
@@ -119,12 +120,18 @@ class ShotPlan:
     time_stretch: Curve = field(default_factory=lambda: Curve.constant(1.0))
     least_substeps: Curve = field(default_factory=lambda: Curve.constant(1.0))
     patience: Patience = FIRST_LOOK
+    together: bool = True
     up: int = 1
 
     @property
     def first_simulated(self) -> int:
         """First frame of the run-in."""
         return self.frames[0] - self.run_in.length
+
+    @property
+    def runs(self) -> tuple[tuple[Garment, ...], ...]:
+        """The garments that are simulated together, run by run."""
+        return (self.garments,) if self.together else tuple((garment,) for garment in self.garments)
 
     def member(self, name: str) -> CastMember:
         """The cast member called `name`; `KeyError` when there is none."""

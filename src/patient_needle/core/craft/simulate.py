@@ -1,9 +1,11 @@
-"""One garment through the frames of a shot: states in, frames out."""
+"""Garments through the frames of a shot, together: states in, frames out."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+
+import numpy as np
 
 from ..geometry.breeze import air_velocity
 from ..geometry.curves import value_at
@@ -12,6 +14,7 @@ from ..model.typed import Points
 from ..solver.diagnostics import Energies, FrameTally, Stretch, stretch
 from ..solver.effort import furthest, substeps_for
 from ..solver.forces import Forces, Inflation
+from ..solver.outfit import Wearing, outfit
 from ..solver.state import ClothState, at_rest
 from ..solver.step import Engine, Surround
 from .checks import check_start
@@ -23,21 +26,26 @@ from .snags import Snag, find_crossings, list_snags, rearmed
 
 @dataclass(frozen=True, eq=False)
 class FrameResult:
-    """One finished frame.
+    """One garment's finished frame.
 
-    state to go on from; positions (n, 3) m are state.positions; delivered False in the run-in; speeds in m/s:
-    the fastest vertex between this frame and the last, and the fastest collider point. energies in J; triangles
-    beyond the strain limit; unrest in m, how far from rest, told at the end of settling and of the shot.
+    state, of all garments of the run, to go on from; positions (n, 3) m of this one; delivered False in the
+    run-in; speeds in m/s: the fastest vertex between this frame and the last, and the fastest collider point;
+    crossing_garments, triangle pairs with other garments. energies in J; triangles beyond the strain limit;
+    unrest in m, how far from rest the run is, told at the end of settling and of the shot. The tally is the
+    whole run's.
     """
 
+    garment: str
     frame: int
     state: ClothState
+    positions: Points
     delivered: bool
     tally: FrameTally
     stretch: Stretch
     snags: tuple[Snag, ...]
     crossing_colliders: int
     crossing_itself: int
+    crossing_garments: int
     fastest_vertex: float
     fastest_collider: float
     energies: Energies
@@ -45,41 +53,45 @@ class FrameResult:
     unrest: float | None
 
 
-class GarmentRun:
-    """A garment's simulation, prepared: checked, dressed, factors not yet made."""
+class OutfitRun:
+    """Garments' simulation, innermost first: checked, dressed, factors not yet made."""
 
-    def __init__(self, plan: ShotPlan, garment: Garment) -> None:
+    def __init__(self, plan: ShotPlan, garments: tuple[Garment, ...]) -> None:
         self.plan = plan
+        self.garments = garments
         self.colliders: Colliders = merged_colliders(plan)
-        self.dressed: Dressed = dress(plan, garment)
-        check_start(self.dressed.cloth, self.colliders, self.colliders.rest_points())
-        around = self.colliders.surroundings(garment.fabric, plan.first_simulated)
-        self._garment = garment
+        self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment) for garment in garments)
+        self.outfit = outfit(tuple(one.cloth for one in self.dressed))
+        check_start(self.outfit, self.colliders, self.colliders.rest_points())
+        around = self.colliders.surroundings(plan.first_simulated)
+        thickness = self.outfit.skin.thickness.mean()
         self._engine = Engine(
-            self.dressed.cloth,
+            self.outfit,
             self.colliders.rest_points(),
             self.colliders.triangles,
             plan.patience,
-            Forces(plan.gravity, plan.air_drag, plan.air_density, garment.shelter, garment.calm),
-            float(around.gap.mean()) if len(around.gap) else garment.fabric.thickness,
+            tuple(Forces(plan.gravity, plan.air_drag, plan.air_density, g.shelter, g.calm) for g in garments),
+            float(around.gap.mean() + 0.5 * thickness if len(around.gap) else thickness),
+            against_itself=True,
         )
 
     def start(self) -> ClothState:
-        """The garment at rest, as it was made."""
-        return at_rest(self.dressed.cloth.rest_points, len(self.colliders.rank))
+        """The garments at rest, as they were made."""
+        return at_rest(self.outfit.rest_points, len(self.colliders.rank))
 
-    def first(self) -> FrameResult:
+    def first(self) -> tuple[FrameResult, ...]:
         """The start as a finished frame that cost nothing."""
+        start = self.start()
         return self._finished(
-            self.plan.first_simulated, self.start(), FrameTally(), self.colliders.rest_points(), 0.0, 0.0
+            self.plan.first_simulated, start, start.positions, FrameTally(), self.colliders.rest_points(), 0.0
         )
 
-    def frames(self, state: ClothState, after: int, last: int) -> Iterator[FrameResult]:
-        """Frames after `after` up to `last`, going on from `state`."""
+    def frames(self, state: ClothState, after: int, last: int) -> Iterator[tuple[FrameResult, ...]]:
+        """Frames after `after` up to `last`, going on from `state`; a result of each garment for each."""
         for frame in range(after + 1, last + 1):
-            result = self._frame(state, frame)
-            yield result
-            state = result.state
+            results = self._frame(state, frame)
+            yield results
+            state = results[0].state
 
     def _travel(self, frame: int, first: Points, last: Points) -> float:
         """How far the fastest collider point goes in a frame, m.
@@ -90,7 +102,7 @@ class GarmentRun:
         middle, earlier = self.colliders.points_at(frame - 0.5), self.colliders.points_at(frame - 2.0)
         return max(furthest(earlier, first), 2 * furthest(first, middle), 2 * furthest(middle, last))
 
-    def _frame(self, state: ClothState, frame: int) -> FrameResult:
+    def _frame(self, state: ClothState, frame: int) -> tuple[FrameResult, ...]:
         plan, tally = self.plan, FrameTally()
         first, last = (self.colliders.points_at(frame - 1.0), self.colliders.points_at(frame))
         stretch = value_at(plan.time_stretch, frame - 0.5)
@@ -108,57 +120,70 @@ class GarmentRun:
         unrest = None
         if frame in (plan.first_simulated + plan.run_in.settle, plan.frames[1]):
             unrest = self._engine.unrest(state, surround)
-        return self._finished(
-            frame, state, tally, last,
-            _fastest(before, state.positions, plan.frame_rate), _fastest(first, last, plan.frame_rate), unrest,
-        )  # fmt: skip
+        fastest = furthest(first, last) * plan.frame_rate
+        return self._finished(frame, state, before, tally, last, fastest, unrest)
 
     def _surround(self, state: ClothState, time: float, step: float, here: Points, there: Points) -> Surround:
         """Everything prescribed in the substep of `step` s that ends at frame `time`."""
-        plan, garment = self.plan, self._garment
-        held = self.dressed.held_points(time)
-        spin = None
-        if garment.calm > 0:
-            spin = spin_between(state.positions[self.dressed.cloth.held], held, step)
+        plan = self.plan
+        held = tuple(one.held_points(time) for one in self.dressed)
         wind = air_velocity(plan.winds, state.positions, time, plan.frame_rate) if plan.winds else None
-        filling, inflation = garment.filling, None
-        if filling is not None:
-            amount = value_at(filling.amount, time)
-            inflation = Inflation(filling.by == "volume", amount, filling.stiffness)
-        around = self.colliders.surroundings(garment.fabric, time)
-        return Surround(here, there, held, around, wind, spin, inflation)
+        worn = tuple(
+            Wearing(self._spin(state, index, held[index], step), _inflation(garment, time))
+            for index, garment in enumerate(self.garments)
+        )
+        return Surround(here, there, np.concatenate(held), self.colliders.surroundings(time), wind, worn)
+
+    def _spin(self, state: ClothState, index: int, held: Points, step: float) -> np.ndarray | None:
+        """How a calmed garment's fastenings turn, (3,) rad/s."""
+        if self.garments[index].calm == 0:
+            return None
+        own = state.positions[self.outfit.spans[index]]
+        return spin_between(own[self.dressed[index].cloth.held], held, step)
 
     def _finished(
         self,
         frame: int,
         state: ClothState,
+        before: Points,
         tally: FrameTally,
         around: Points,
-        vertex: float,
         collider: float,
         unrest: float | None = None,
-    ) -> FrameResult:
+    ) -> tuple[FrameResult, ...]:
         """Look at a frame's end: what crosses, what is let go, how far it is stretched."""
-        cloth = self.dressed.cloth
-        crossings = find_crossings(cloth, state.positions, self.colliders, around)
-        released = rearmed(cloth, state.positions, self.colliders, around, crossings, state.released)
+        crossings = find_crossings(self.outfit, state.positions, self.colliders, around)
+        released = rearmed(self.outfit, state.positions, self.colliders, around, crossings, state.released)
         state = state.replace(released=released)
-        return FrameResult(
-            frame,
-            state,
-            frame >= self.plan.frames[0],
-            tally,
-            stretch(cloth, state.positions),
-            list_snags(cloth, state.positions, self.colliders, crossings, released),
-            len(crossings.colliders),
-            len(crossings.itself),
-            vertex,
-            collider,
-            self._engine.energies(state),
-            self._engine.beyond_limit(state),
-            unrest,
-        )
+        results = []
+        for index, (dressed, span) in enumerate(zip(self.dressed, self.outfit.spans, strict=True)):
+            own, points = crossings.of(index, self.outfit), state.positions[span]
+            wear = self._engine.wear[index]
+            results.append(
+                FrameResult(
+                    dressed.cloth.name,
+                    frame,
+                    state,
+                    points,
+                    frame >= self.plan.frames[0],
+                    tally,
+                    stretch(dressed.cloth, points),
+                    list_snags(self.outfit, index, state.positions, self.colliders, own, released),
+                    len(own.colliders),
+                    len(own.itself),
+                    len(own.garments),
+                    furthest(before[span], points) * self.plan.frame_rate,
+                    collider,
+                    wear.energies(state),
+                    wear.beyond_limit(state),
+                    unrest,
+                )
+            )
+        return tuple(results)
 
 
-def _fastest(before: Points, after: Points, rate: float) -> float:
-    return furthest(before, after) * rate
+def _inflation(garment: Garment, time: float) -> Inflation | None:
+    filling = garment.filling
+    if filling is None:
+        return None
+    return Inflation(filling.by == "volume", value_at(filling.amount, time), filling.stiffness)

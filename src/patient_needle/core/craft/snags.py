@@ -8,11 +8,12 @@ import numpy as np
 
 from ..contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from ..model.typed import Flags, Indices, Points
-from ..solver.cloth import Cloth
+from ..solver.outfit import Outfit
 from .colliders import Colliders
 
 IN_THE_BODY = "in the body"
 THROUGH_ITSELF = "through itself"
+THROUGH_ANOTHER = "through another garment"
 PINCHED = "pinched"
 
 
@@ -28,47 +29,59 @@ class Snag:
 
 @dataclass(frozen=True, eq=False)
 class Crossings:
-    """Exact crossings of one frame: with colliders (k, 2) and through itself (k, 2), triangle indices."""
+    """Exact crossings of one frame, as pairs of triangles: the outfit's with colliders (k, 2), of each garment
+    with itself (k, 2), and of one garment with another (k, 2).
+    """
 
     colliders: Indices
     itself: Indices
+    garments: Indices
+
+    def of(self, garment: int, worn: Outfit) -> Crossings:
+        """Those that the garment of that index takes part in; it comes first."""
+        own = worn.skin.garment == garment
+        turned = np.concatenate([self.garments, self.garments[:, ::-1]])
+        return Crossings(
+            self.colliders[own[self.colliders[:, 0]]],
+            self.itself[own[self.itself[:, 0]]],
+            turned[own[turned[:, 0]]],
+        )
 
 
-def find_crossings(cloth: Cloth, points: Points, colliders: Colliders, around: Points) -> Crossings:
-    """Crossings of a cloth at points (n, 3) m with colliders at around (k, 3) m and with itself."""
+def find_crossings(worn: Outfit, points: Points, colliders: Colliders, around: Points) -> Crossings:
+    """Crossings of an outfit at points (n, 3) m with colliders at around (k, 3) m and with itself."""
+    cloth = self_crossing_pairs(points, worn.triangles)
+    kin = worn.skin.garment[cloth[:, 0]] == worn.skin.garment[cloth[:, 1]]
     return Crossings(
-        crossing_pairs(points, cloth.triangles, around, colliders.triangles),
-        self_crossing_pairs(points, cloth.triangles),
+        crossing_pairs(points, worn.triangles, around, colliders.triangles), cloth[kin], cloth[~kin]
     )
 
 
 def list_snags(
-    cloth: Cloth, points: Points, colliders: Colliders, crossings: Crossings, released: Flags
+    worn: Outfit, index: int, points: Points, colliders: Colliders, own: Crossings, released: Flags
 ) -> tuple[Snag, ...]:
-    """Snags of a frame, one per kind and collider part."""
-    centres = points[cloth.triangles].mean(axis=1)
-    parts = colliders.part[crossings.colliders[:, 1]] if len(crossings.colliders) else np.zeros(0)
+    """Snags of one garment's frame, one per kind and what it meets; points (n, 3) m of the whole outfit."""
+    centres = points[worn.triangles].mean(axis=1)
+    cloth, span = worn.cloths[index], worn.spans[index]
+    parts = colliders.part[own.colliders[:, 1]] if len(own.colliders) else np.zeros(0)
     snags = [
         _snag(
             IN_THE_BODY,
-            centres[np.unique(crossings.colliders[parts == part, 0])],
+            centres[np.unique(own.colliders[parts == part, 0])],
             int((parts == part).sum()),
             colliders.part_names[int(part)],
         )
         for part in np.unique(parts)
     ]
-    if len(crossings.itself):
-        snags.append(
-            _snag(
-                THROUGH_ITSELF,
-                centres[np.unique(crossings.itself)],
-                len(crossings.itself),
-                cloth.name,
-            )
-        )
-    for part in np.flatnonzero(released.any(axis=0)):
-        let_go = released[:, part]
-        snags.append(_snag(PINCHED, points[let_go], int(let_go.sum()), colliders.part_names[part]))
+    if len(own.itself):
+        snags.append(_snag(THROUGH_ITSELF, centres[np.unique(own.itself)], len(own.itself), cloth.name))
+    others = worn.skin.garment[own.garments[:, 1]]
+    for other in np.unique(others):
+        through = own.garments[others == other, 0]
+        snags.append(_snag(THROUGH_ANOTHER, centres[np.unique(through)], len(through), worn.cloths[other].name))
+    for part in np.flatnonzero(released[span].any(axis=0)):
+        let_go = released[span, part]
+        snags.append(_snag(PINCHED, points[span][let_go], int(let_go.sum()), colliders.part_names[part]))
     return tuple(snags)
 
 
@@ -78,7 +91,7 @@ def _snag(kind: str, places: Points, count: int, with_what: str) -> Snag:
 
 
 def rearmed(
-    cloth: Cloth,
+    cloth: Outfit,
     points: Points,
     colliders: Colliders,
     around: Points,

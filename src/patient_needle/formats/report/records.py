@@ -33,6 +33,7 @@ def frame_record(result: FrameResult) -> Record:
         "intersections": {
             "in_the_body": result.crossing_colliders,
             "through_itself": result.crossing_itself,
+            "through_another": result.crossing_garments,
         },
         "filter": {
             "moved_mm": round(tally.filter_moved * 1e3, 4),
@@ -70,5 +71,6 @@ def totals(records: Sequence[Record]) -> Record:
         "worst_p99_stretch": max((r["stretch"]["p99"] for r in delivered), default=0.0),
         "frames_in_the_body": sum(r["intersections"]["in_the_body"] > 0 for r in delivered),
         "frames_through_itself": sum(r["intersections"]["through_itself"] > 0 for r in delivered),
+        "frames_through_another": sum(r["intersections"]["through_another"] > 0 for r in delivered),
         "filter_moved_mm": max(r["filter"]["moved_mm"] for r in records),
     }

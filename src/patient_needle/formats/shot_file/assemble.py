@@ -59,6 +59,7 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
         air_density=shot.forces.air_density,
         winds=tuple(_wind(record) for record in shot.forces.winds),
         time_stretch=_within(curve_of(shot.time_stretch), "time_stretch", 0.05, 50.0),
+        together=shot.together,
         least_substeps=_within(curve_of(shot.least_substeps), "least_substeps", 1.0, 32.0),
         patience=ALL[shot.patience],
     )

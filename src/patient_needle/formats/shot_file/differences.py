@@ -9,7 +9,7 @@ Document = Mapping[str, Any]
 Files = Mapping[str, str]
 
 
-TIMES = ("time_stretch", "least_substeps")
+ALONE = ("time_stretch", "least_substeps", "together")
 
 
 def differences(before: Document, after: Document, files_before: Files, files_after: Files) -> list[str]:
@@ -23,7 +23,8 @@ def differences(before: Document, after: Document, files_before: Files, files_af
             out.append(f"{said} {_plain(before[key])}, now {_plain(after[key])}")
     out += _fields("run-in", before["run_in"], after["run_in"], {"settle": "settles", "move": "moves"})
     out += _forces(before["forces"], after["forces"])
-    out += _fields("", _alone(before, TIMES), _alone(after, TIMES), {})
+    out += _fields("", _alone(before, ALONE), _alone(after, ALONE), {"together": "garments together"})
+    out += _order(before["garments"], after["garments"])
     out += _things("", before["cast"], after["cast"], files_before, files_after)
     out += _things("swatch ", before["fabrics"], after["fabrics"], files_before, files_after)
     out += _things("", before["garments"], after["garments"], files_before, files_after)
@@ -35,6 +36,13 @@ def _forces(before: Document, after: Document) -> list[str]:
     old, new = ({k: v for k, v in forces.items() if k != "winds"} for forces in (before, after))
     winds = _things("wind ", before.get("winds") or [], after.get("winds") or [], {}, {})
     return _fields("", old, new, {}) + winds
+
+
+def _order(before: list[Any], after: list[Any]) -> list[str]:
+    """The dressing order of the garments that both have."""
+    old, new = ([garment["name"] for garment in garments] for garments in (before, after))
+    was, now = [name for name in old if name in new], [name for name in new if name in old]
+    return [] if was == now else [f"dressing order {', '.join(was)}, now {', '.join(now)}"]
 
 
 def _alone(document: Document, keys: tuple[str, ...]) -> Document:

@@ -170,7 +170,8 @@ class GarmentRecord(_Record):
 
 class ShotFile(_Record):
     """Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
-    least_substeps: substeps per frame that are taken at least.
+    least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
+    first; together: simulated as one outfit, or each as if the others were not there.
     """
 
     format: Literal["patient-needle-shot"]
@@ -183,6 +184,7 @@ class ShotFile(_Record):
     forces: ForcesRecord = ForcesRecord()
     time_stretch: Keyed = 1.0
     least_substeps: Keyed = 1.0
+    together: bool = True
     cast: list[CastRecord] = []
     fabrics: list[FabricRecord]
     garments: list[GarmentRecord]
