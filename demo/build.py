@@ -16,10 +16,14 @@ from files import Character, joint_rotations, write_glb, write_obj
 from pieces import box, triangles, turned_post
 from scipy.spatial import Delaunay
 from scipy.spatial.transform import Rotation
-from skirt import build_skirt
+from skirt import Cut, build_skirt
 
 HERE = Path(__file__).parent
-SKIRT_SPACING = 0.0185  # m
+SKIRT = Cut(0.004, 0.430, 0.0185)
+OVER = {  # what the shot in layers wears over the skirt, one over the other
+    "over_apron": Cut(0.012, 0.640, 0.0185, 12),
+    "peplum": Cut(0.020, 0.860, 0.0185, 13),
+}
 
 
 def lamplighter() -> None:
@@ -36,10 +40,19 @@ def lamplighter() -> None:
         ),
     )  # fmt: skip
     assert np.allclose(rest_pose().place, PLACES)
-    points, groups = build_skirt(surface.vertices, surface.triangles, SKIRT_SPACING)
+    points, groups = build_skirt(surface.vertices, surface.triangles, SKIRT)
     write_obj(HERE / "lamplighter" / "apron_skirt.obj", "apron_skirt", points, groups)
     print(f"lamplighter {len(surface.triangles)} triangles, skirt {len(points)} vertices")
+    layers(surface)
     quay()
+
+
+def layers(surface: Surface) -> None:
+    """An over-apron and a peplum, for the same shot in three layers."""
+    for name, cut in OVER.items():
+        points, groups = build_skirt(surface.vertices, surface.triangles, cut)
+        write_obj(HERE / "lamplighter" / f"{name}.obj", name, points, groups)
+        print(f"{name} {len(points)} vertices")
 
 
 def _surface() -> Surface:

@@ -1,24 +1,35 @@
-"""The apron-skirt: a fitted waistband, then two tiers that flare; unstructured triangles, some quads."""
+"""The apron-skirt and what is worn over it: a fitted band, then tiers that flare; triangles, some quads."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import igl
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.spatial import ConvexHull, Delaunay, cKDTree
 
-WAIST, BAND, SEAM, HEM = 1.080, 1.045, 0.760, 0.430  # heights, m
-EASE = 0.004  # m off the body
+WAIST, BAND, SEAM = 1.080, 1.045, 0.760  # heights, m
 DIRECTIONS = 256
 
 
-def outline(vertices: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+@dataclass(frozen=True)
+class Cut:
+    """ease m off the body at the band; hem, its height in m; spacing m."""
+
+    ease: float
+    hem: float
+    spacing: float
+    seed: int = 11
+
+
+def outline(vertices: np.ndarray, cut: Cut) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Radius of the skirt by height and direction about its middle: heights (h,), radii (h, d), middles (h, 2).
 
-    At each height the widest body section above it, 4 mm off, plus the tiers' flare.
+    At each height the widest body section above it, eased, plus the tiers' flare.
     """
     body = vertices[(np.abs(vertices[:, 0]) < 0.26) & (vertices[:, 1] < 1.2)]
-    heights = np.arange(WAIST, HEM - 0.001, -0.005)
+    heights = np.arange(WAIST, cut.hem - 0.001, -0.005)
     turn = np.linspace(0, 2 * np.pi, DIRECTIONS, endpoint=False)
     rays = np.stack([np.sin(turn), np.cos(turn)], 1)
     middle = np.array([0.0, 0.012])
@@ -28,7 +39,7 @@ def outline(vertices: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         near = body[np.abs(body[:, 1] - height) < 0.014][:, [0, 2]] - middle
         if height > 0.80:
             hull = near[ConvexHull(near).vertices]
-            widest = np.maximum(widest, _radius(hull, rays) + EASE)
+            widest = np.maximum(widest, _radius(hull, rays) + cut.ease)
         radii.append(widest + flare(height))
     smooth = np.array(radii)
     blur = np.exp(-0.5 * (np.fft.fftfreq(DIRECTIONS, 1 / DIRECTIONS) / 14.0) ** 2)
@@ -59,8 +70,8 @@ def _radius(hull: np.ndarray, rays: np.ndarray) -> np.ndarray:
 class Form:
     """The skirt's surface over direction (turns) and a height coordinate in which it is nearly conformal."""
 
-    def __init__(self, vertices: np.ndarray) -> None:
-        heights, radii, self._middle = outline(vertices)
+    def __init__(self, vertices: np.ndarray, cut: Cut) -> None:
+        heights, radii, self._middle = outline(vertices, cut)
         mean = radii.mean(1)
         slant = np.hypot(np.diff(heights), np.diff(mean))
         self._w = np.concatenate([[0], np.cumsum(slant / ((mean[1:] + mean[:-1]) / 2))])
@@ -82,27 +93,27 @@ class Form:
         )
 
 
-def build_skirt(vertices: np.ndarray, body_triangles: np.ndarray, spacing: float, seed: int = 11):
-    """Vertices (n, 3) m and faces by group, at about `spacing` m."""
-    form, rng = Form(vertices), np.random.default_rng(seed)
-    borders = [_border(form, w, spacing) for w in (0.0, form.depth)]
-    inner = _scattered(form, spacing, borders, rng)
+def build_skirt(vertices: np.ndarray, body_triangles: np.ndarray, cut: Cut):
+    """Vertices (n, 3) m and faces by group."""
+    form, rng = Form(vertices, cut), np.random.default_rng(cut.seed)
+    borders = [_border(form, w, cut.spacing) for w in (0.0, form.depth)]
+    inner = _scattered(form, cut.spacing, borders, rng)
     param = np.concatenate([*borders, inner])
     fixed = len(borders[0]) + len(borders[1])
     for _ in range(30):
         triangles = _triangles(param)
         param = _evened(form, param, triangles, fixed)
     triangles = _triangles(param)
-    points = _eased_out(form.place(param[:, 0], param[:, 1]), vertices, body_triangles)
+    points = _eased_out(form.place(param[:, 0], param[:, 1]), vertices, body_triangles, cut.ease)
     return points, _grouped(points, _with_quads(points, triangles, rng))
 
 
-def _eased_out(points: np.ndarray, vertices: np.ndarray, body_triangles: np.ndarray) -> np.ndarray:
+def _eased_out(points: np.ndarray, vertices: np.ndarray, body_triangles: np.ndarray, ease: float) -> np.ndarray:
     """Points moved away from the body, level, until none is nearer than the ease."""
     out = points.copy()
     for _ in range(20):
         squared, _, nearest = igl.point_mesh_squared_distance(out, vertices, body_triangles.astype(np.int64))
-        short = EASE - np.sqrt(squared)
+        short = ease - np.sqrt(squared)
         if (short <= 1e-5).all():
             break
         away = (out - nearest) * [1, 0, 1]
@@ -206,4 +217,4 @@ def _grouped(points: np.ndarray, faces: list[list[int]]) -> dict[str, list[list[
         height = points[face, 1].mean()
         name = "waistband" if height > BAND else "upper_tier" if height > SEAM else "lower_tier"
         groups[name].append(face)
-    return groups
+    return {name: faces for name, faces in groups.items() if faces}
