@@ -1876,7 +1876,8 @@ export interface components {
         /**
          * ShotFile
          * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
-         *     least_substeps: substeps per frame that are taken at least.
+         *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
+         *     first; together: simulated as one outfit, or each as if the others were not there.
          */
         "Shot.ShotFile": {
             /**
@@ -1941,6 +1942,11 @@ export interface components {
              * @default 1
              */
             time_stretch: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * Together
+             * @default true
+             */
+            together: boolean;
             /**
              * Version
              * @constant
@@ -2348,7 +2354,8 @@ export interface components {
         /**
          * ShotFile
          * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
-         *     least_substeps: substeps per frame that are taken at least.
+         *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
+         *     first; together: simulated as one outfit, or each as if the others were not there.
          */
         "ShotEdit.ShotFile": {
             /**
@@ -2413,6 +2420,11 @@ export interface components {
              * @default 1
              */
             time_stretch: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * Together
+             * @default true
+             */
+            together: boolean;
             /**
              * Version
              * @constant
@@ -2576,6 +2588,8 @@ export interface components {
             median_ms: number | null;
             /** Pinched */
             pinched: number;
+            /** Through Another */
+            through_another: number;
             /** Through Itself */
             through_itself: number;
             /** Worst Stretch */
@@ -2647,6 +2661,8 @@ export interface components {
             stretch: number;
             /** Substeps */
             substeps: number;
+            /** Through Another */
+            through_another: number;
             /** Through Itself */
             through_itself: number;
         };

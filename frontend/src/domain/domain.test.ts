@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
-import { addGarment, addHold, addWind, AIR_DENSITY, changeFrames, changeRunIn, changeWind, firstSimulated, freeName, gustOf, holdsOf, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
+import { addGarment, addHold, addWind, AIR_DENSITY, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, holdsOf, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
 import { threadOf } from "./thread";
@@ -18,6 +18,7 @@ const empty: ShotDocument = {
   cast: [],
   time_stretch: 1,
   least_substeps: 1,
+  together: true,
   fabrics: [],
   garments: [],
 };
@@ -146,9 +147,19 @@ describe("words", () => {
   test("a take says what it does and what is wrong with it", () => {
     expect(takeState({ ...take, stopping: true })).toContain("stopping at 33");
     expect(takeState({ ...take, phase: "preparing" })).toBe("preparing");
-    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, pinched: 1, median_ms: 4 };
-    expect(faultsOf({ ...take, garments: [garment] })).toBe("in a collider in 2 frames, pinched in 1 frame");
+    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, through_another: 3, pinched: 1, median_ms: 4 };
+    expect(faultsOf({ ...take, garments: [garment] })).toBe("in a collider in 2 frames, through another garment in 3 frames, pinched in 1 frame");
   });
+});
+
+test("garments are worn further in one place at a time", () => {
+  const named = (name: string) => ({ ...cloth, name }) as ShotDocument["garments"][number];
+  const worn = { ...empty, garments: [named("skirt"), named("apron"), named("coat")] };
+  const order = (name: string) => dressFurtherIn(worn, name).document.garments.map((garment) => garment.name);
+  expect(order("coat")).toEqual(["skirt", "coat", "apron"]);
+  expect(order("skirt")).toEqual(["skirt", "apron", "coat"]);
+  expect(worn.garments.map((garment) => garment.name)).toEqual(["skirt", "apron", "coat"]);
+  expect(changeTogether(worn, false).document.together).toBe(false);
 });
 
 test("the ramp grows darker all the way, so that it reads without colour", () => {

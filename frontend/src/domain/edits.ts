@@ -191,6 +191,19 @@ export function removeWind(document: ShotDocument, name: string): Edit {
   return withWinds(document, windsOf(document).filter((wind) => wind.name !== name), `Took out the ${name}`);
 }
 
+export function changeTogether(document: ShotDocument, together: boolean): Edit {
+  return { document: { ...document, together }, said: together ? "Garments simulated together" : "Garments simulated alone" };
+}
+
+/** One place further in, towards the body; the innermost stays. */
+export function dressFurtherIn(document: ShotDocument, name: string): Edit {
+  const garments = [...document.garments];
+  const at = garments.findIndex((garment) => garment.name === name);
+  const [moved] = at > 0 ? garments.splice(at, 1) : [];
+  if (moved !== undefined) garments.splice(at - 1, 0, moved);
+  return { document: { ...document, garments }, said: `${name} worn further in` };
+}
+
 export function changeTimeStretch(document: ShotDocument, time_stretch: number): Edit {
   return { document: { ...document, time_stretch }, said: `Time: ${time_stretch} s for the cloth in one of the shot` };
 }

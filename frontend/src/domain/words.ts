@@ -62,11 +62,12 @@ export function takeState(take: Take): string {
 
 /** Frames with faults over all garments of a take, in words; empty when there are none. */
 export function faultsOf(take: Take): string {
-  const sum = (key: "in_the_body" | "through_itself" | "pinched") =>
+  const sum = (key: "in_the_body" | "through_itself" | "through_another" | "pinched") =>
     take.garments.reduce((total, garment) => total + garment[key], 0);
   const said = [
     [sum("in_the_body"), "in a collider"],
     [sum("through_itself"), "through itself"],
+    [sum("through_another"), "through another garment"],
     [sum("pinched"), "pinched"],
   ] as const;
   return said

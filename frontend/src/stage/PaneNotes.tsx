@@ -5,6 +5,7 @@ import { rampCss } from "../domain/ramp";
 import { count, percent } from "../domain/words";
 import { usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
+import { worst } from "../ui/Tape";
 import { looksAtTakes } from "./description";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
@@ -45,8 +46,7 @@ function MadeNote({ shot }: { shot: Shot }) {
 function TakeNote({ take, left, width }: { take: Take; left: string; width: string }) {
   const frame = useRoom((room) => room.frame);
   const pulse = usePulse(take.id).data;
-  const garment = Object.keys(pulse?.garments ?? {})[0];
-  const here = garment === undefined ? undefined : pulse?.garments[garment]?.find((one) => one.frame === frame);
+  const here = worst(pulse?.garments ?? {}).find((one) => one.frame === frame);
   const said =
     here === undefined
       ? `frame ${frame} is not simulated yet`
@@ -54,6 +54,7 @@ function TakeNote({ take, left, width }: { take: Take; left: string; width: stri
           `stretch ${percent(here.stretch)}`,
           here.in_the_body > 0 ? `${count(here.in_the_body, "crossing")} with a collider` : "clear of colliders",
           ...(here.through_itself > 0 ? [`${count(here.through_itself, "crossing")} through itself`] : []),
+          ...(here.through_another > 0 ? [`${count(here.through_another, "crossing")} through another garment`] : []),
           ...(here.pinched > 0 ? [`${count(here.pinched, "vertex", "vertices")} pinched`] : []),
         ].join(" · ");
   return (

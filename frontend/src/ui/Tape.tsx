@@ -160,6 +160,7 @@ function snagsHere(here: FramePulse): string {
     here.in_the_body > 0 ? "in a collider" : "",
     here.pinched > 0 ? "pinched" : "",
     here.through_itself > 0 ? "through itself" : "",
+    here.through_another > 0 ? "through another garment" : "",
   ].filter((kind) => kind !== "");
   return kinds.length === 0 ? "none" : kinds.length === 1 ? (kinds[0] ?? "") : `${kinds.length} kinds`;
 }
@@ -194,12 +195,13 @@ function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
     ["in_the_body", "in a collider", 69],
     ["pinched", "pinched", 75],
     ["through_itself", "through itself", 81],
+    ["through_another", "through another garment", 81],
   ];
   return (
     <>
       {kinds.map(([key, said, y]) => {
         const runs = spans(frames.filter((f) => (f[key] as number) > 0).map((f) => f.frame));
-        const light = key === "through_itself";
+        const light = key.startsWith("through");
         return runs.map(([a, b]) => (
           <rect key={`${key} ${a}`} x={xOf(scale, a) - 2} y={y} width={xOf(scale, b) - xOf(scale, a) + 4} height="4.5" rx="2.2" fill={light ? "none" : c.madder} stroke={c.madder} strokeWidth="1">
             <title>{`${said}, frames ${a} to ${b}`}</title>
@@ -276,8 +278,9 @@ export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
             stretch: Math.max(known.stretch, beat.stretch),
             in_the_body: known.in_the_body + beat.in_the_body,
             through_itself: known.through_itself + beat.through_itself,
+            through_another: known.through_another + beat.through_another,
             pinched: known.pinched + beat.pinched,
-            milliseconds: known.milliseconds + beat.milliseconds,
+            milliseconds: Math.max(known.milliseconds, beat.milliseconds),
           },
     );
   }

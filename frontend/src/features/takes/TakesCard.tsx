@@ -11,6 +11,7 @@ import { useRun } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { AirAndTime } from "./AirAndTime";
+import { DressingOrder } from "./DressingOrder";
 import { TakePanel } from "./TakePanel";
 
 type Patience = "first-look" | "working" | "final";
@@ -59,6 +60,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
           />
         ))}
       </RadioGroup>
+      <DressingOrder shot={shot} />
       <AirAndTime shot={shot} />
       <Button
         variant="contained"
