@@ -47,13 +47,21 @@ def take_all(page: Page) -> None:
     page.get_by_text("ready, every check is good").first.wait_for(timeout=120_000)
     page.get_by_role("link", name=re.compile("^Download")).first.scroll_into_view_if_needed()
     keep(page, "hand-off")
-    page.get_by_role("combobox", name="Shot").click()
-    page.get_by_role("option", name="Signal flag 0010").click()
+    open_shot(page, "Quay in layers 0050")
+    bench(page, "Takes")
+    to_frame(page, 1022)
+    keep(page, "layers")
+    open_shot(page, "Signal flag 0010")
     bench(page, "Takes")
     page.get_by_role("button", name=re.compile("beside$")).last.click()
     to_frame(page, 1020)
     page.get_by_role("button", name="Dim").click()
     keep(page, "side_by_side_dimmed")
+
+
+def open_shot(page: Page, name: str) -> None:
+    page.get_by_role("combobox", name="Shot").click()
+    page.get_by_role("option", name=name).click()
 
 
 def bench(page: Page, name: str) -> None:

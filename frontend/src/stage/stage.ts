@@ -33,7 +33,7 @@ const DIRECTIONS: Record<View, Vector3> = {
 export const DYES: readonly Tones[] = [
   { outside: "#8fa0c8", inside: "#c0785f" },
   { outside: "#d9cfa6", inside: "#6f8f83" },
-  { outside: "#b9877c", inside: "#7f93b8" },
+  { outside: "#a3ab8e", inside: "#7d6a86" },
 ];
 const CREASE = 0.6; // rad between faces from which their edge is drawn sharp
 const BODY = { character: "#b7aa97", prop: "#8a8378", "set piece": "#a3a09a" } as const;
