@@ -64,6 +64,24 @@ def short_flag(store: Store, last: int = 1006) -> int:
         return shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()}).id
 
 
+def beside(mesh: bytes) -> bytes:
+    """An OBJ file's mesh moved by 12 mm."""
+    lines = [line.split() for line in mesh.decode().splitlines()]
+    moved = [[*line[:3], f"{float(line[3]) + 0.012:.6f}"] if line[:1] == ["v"] else line for line in lines]
+    return "\n".join(" ".join(line) for line in moved).encode()
+
+
+def two_flags(store: Store) -> int:
+    """The short flag shot with a second flag beside the first on the same yard; returns its id."""
+    document, files = read_folder(DEMO / "flag" / "shot.json")
+    document |= {"frames": [1001, 1006], "run_in": {"settle": 2, "move": 0}}
+    (first,) = document["garments"]
+    document["garments"] = [first, first | {"name": "second flag", "file": "second.obj"}]
+    files["second.obj"] = beside(files[first["file"]])
+    with store.begin() as session:
+        return shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()}).id
+
+
 def flag_folder(folder: Path, last: int = 1006) -> Path:
     """The same shot as files, for a headless run; returns the shot file."""
     document, files = read_folder(DEMO / "flag" / "shot.json")

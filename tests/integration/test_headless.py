@@ -20,6 +20,7 @@ from patient_needle.formats.pc2 import read_pc2, write_pc2
 from patient_needle.formats.registry import CacheTiming
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file
+from tests.houses import beside
 from tests.sheets import polygons
 
 FLAG = Path(__file__).parents[2] / "demo" / "flag"
@@ -101,13 +102,7 @@ def test_stop_and_resume_give_the_same_bits(shot, tmp_path):
 
 def doubled(shot: Path) -> Path:
     """A second flag 12 mm beside the first, on the same yard."""
-    text = (shot.parent / "signal_flag.obj").read_text().splitlines()
-    moved = [
-        f"v {x} {y} {float(z) + 0.012:.6f}" if kind == "v" else line
-        for line in text
-        for kind, x, y, z in [(line.split() + ["", "", "", ""])[:4]]
-    ]
-    (shot.parent / "second.obj").write_text("\n".join(moved))
+    (shot.parent / "second.obj").write_bytes(beside((shot.parent / "signal_flag.obj").read_bytes()))
 
     def add(document):
         (first,) = document["garments"]

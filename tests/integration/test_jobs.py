@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 import pytest
-from sqlalchemy import text
+from sqlalchemy import select, text
 from sqlalchemy.exc import OperationalError
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
@@ -17,8 +17,8 @@ from patient_needle.jobs.queue import queue_take, requeue_lost
 from patient_needle.jobs.take_run import run_take
 from patient_needle.store import blobs, deliveries, shots, takes
 from patient_needle.store.errors import DISK_FULL
-from patient_needle.store.models import DeliveryState, TakeState
-from tests.houses import MADE_WITH, flag_folder, short_flag
+from patient_needle.store.models import Checkpoint, DeliveryState, TakeState
+from tests.houses import MADE_WITH, flag_folder, short_flag, two_flags
 from tests.reference.ogawa import mesh_samples
 
 AWAY = OperationalError("insert", {}, Exception("server closed the connection"))
@@ -31,18 +31,18 @@ def shot(store):
     return short_flag(store)
 
 
-def make_take(store, shot_id, last=1006):
+def make_take(store, shot_id, last=1006, garments=1):
     with store.begin() as session:
         number = shots.get(session, shot_id).head
         return takes.create(
             session, shot_id, number, name=None, patience="first-look", first_simulated=999, first=1001,
-            last=last, garments=1,
+            last=last, garments=garments,
         ).id  # fmt: skip
 
 
-def positions(store, take_id, first=None):
+def positions(store, take_id, first=None, garment=GARMENT):
     with store.begin() as session:
-        rows = takes.frames(session, take_id, GARMENT, first)
+        rows = takes.frames(session, take_id, garment, first)
         data = blobs.many(session, [row.sha for row in rows])
     return np.stack([np.frombuffer(data[row.sha], "<f4").reshape(-1, 3) for row in rows])
 
@@ -88,6 +88,25 @@ def test_stopped_and_gone_on_gives_the_same_bits(store, shot, tmp_path):
         takes.go_on(session, take_id, None, 1)
     run_take(store, take_id, MADE_WITH)
     assert np.array_equal(positions(store, take_id, 1001), headless(tmp_path))
+
+
+def test_garments_of_one_run_stop_and_go_on_together(store):
+    shot_id = two_flags(store)
+    whole, stopped = (make_take(store, shot_id, garments=2) for _ in range(2))
+    run_take(store, whole, MADE_WITH)
+    run_take(store, stopped, MADE_WITH, stop_after(store, stopped, 7))
+    assert state(store, stopped).state is TakeState.STOPPED
+    with store.begin() as session:
+        kept = session.scalars(select(Checkpoint.garment).where(Checkpoint.take_id == stopped)).all()
+        takes.go_on(session, stopped, None, 2)
+    assert set(kept) == {GARMENT}  # one state for both
+    run_take(store, stopped, MADE_WITH)
+    take = state(store, stopped)
+    assert (take.state, take.done, take.total) == (TakeState.FINISHED, 16, 16)
+    for garment in (GARMENT, "second flag"):
+        assert np.array_equal(
+            positions(store, whole, garment=garment), positions(store, stopped, garment=garment)
+        )
 
 
 def test_a_worker_that_leaves_gives_the_take_back(store, shot, tmp_path):

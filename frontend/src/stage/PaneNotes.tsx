@@ -1,11 +1,12 @@
+import { useMemo } from "react";
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { Shot, Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
+import { worst } from "../domain/pulse";
 import { count, percent } from "../domain/words";
 import { usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
-import { worst } from "../ui/Tape";
 import { looksAtTakes } from "./description";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
@@ -46,7 +47,8 @@ function MadeNote({ shot }: { shot: Shot }) {
 function TakeNote({ take, left, width }: { take: Take; left: string; width: string }) {
   const frame = useRoom((room) => room.frame);
   const pulse = usePulse(take.id).data;
-  const here = worst(pulse?.garments ?? {}).find((one) => one.frame === frame);
+  const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
+  const here = frames.find((one) => one.frame === frame);
   const said =
     here === undefined
       ? `frame ${frame} is not simulated yet`

@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { FramePulse, Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
+import { worst } from "../domain/pulse";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
 import { percent, span } from "../domain/words";
 import { usePulse } from "../state/queries";
@@ -134,7 +135,8 @@ function Transport({ shot, reading, take, first, last }: TapeProps & { first: nu
 /** The lanes' names, with their figures at the frame that is shown. */
 function LaneFigures({ reading, take, frame }: { reading: Reading | undefined; take: Take | undefined; frame: number }) {
   const pulse = usePulse(take?.id).data;
-  const here = useMemo(() => worst(pulse?.garments ?? {}).find((one) => one.frame === frame), [pulse, frame]);
+  const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
+  const here = frames.find((one) => one.frame === frame);
   const speed = reading?.pulse.body_speed[frame - reading.pulse.first];
   const lanes: readonly [string, string][] = [
     ["Body speed", speed === undefined ? "" : `${speed.toFixed(1)}\u00a0m/s`],
@@ -262,27 +264,4 @@ function Captions({ shot, take, scale, frames }: { shot: Shot; take: Take | unde
       </text>
     </>
   );
-}
-
-/** Over all garments: per frame the worst of each figure. */
-export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
-  const out = new Map<number, FramePulse>();
-  for (const beat of Object.values(garments).flat()) {
-    const known = out.get(beat.frame);
-    out.set(
-      beat.frame,
-      known === undefined
-        ? beat
-        : {
-            ...known,
-            stretch: Math.max(known.stretch, beat.stretch),
-            in_the_body: known.in_the_body + beat.in_the_body,
-            through_itself: known.through_itself + beat.through_itself,
-            through_another: known.through_another + beat.through_another,
-            pinched: known.pinched + beat.pinched,
-            milliseconds: Math.max(known.milliseconds, beat.milliseconds),
-          },
-    );
-  }
-  return [...out.values()].sort((a, b) => a.frame - b.frame);
 }

@@ -129,18 +129,18 @@ def _run_outfit(plan: ShotPlan, run: OutfitRun, desks: list[_Desk], told: Callab
     for results in run.frames(state, last_done, plan.frames[1]):
         for desk, result in zip(desks, results, strict=True):
             desk.keep(result)
+        desks[0].keep_state(results[0])
+        for result in results:
             told(Progress(result.garment, result.frame - plan.first_simulated, total, result))
 
 
 def _resumed(desks: list[_Desk]) -> tuple[ClothState, int] | None:
-    """The last state that every garment of a run has kept, and its frame; None when there is none."""
-    kept = [desk.latest() for desk in desks]
-    if any(one is None for one in kept):
-        return None
-    state, frame = min((one for one in kept if one is not None), key=lambda one: one[1])
-    for desk in desks:
-        desk.forget_after(frame)
-    return state, frame
+    """The last state of a run and its frame, which the first garment's desk keeps; None when there is none."""
+    kept = desks[0].latest()
+    if kept is not None:
+        for desk in desks:
+            desk.forget_after(kept[1])
+    return kept
 
 
 class _Desk:
@@ -188,13 +188,16 @@ class _Desk:
         self._save_positions(frame, positions)
 
     def keep(self, result: FrameResult) -> None:
-        """Commit one frame: positions and report first, the state last."""
+        """Keep one frame's positions and report; `keep_state` of the run commits it."""
         record = frame_record(result)
         self.records.append(record)
         if result.delivered:
             self._save_positions(result.frame, result.positions)
         with (self._folder / "frames.jsonl").open("a") as stream:
             stream.write(json.dumps(record) + "\n")
+
+    def keep_state(self, result: FrameResult) -> None:
+        """Commit a frame of all garments of the run."""
         save_state(self._folder / "state.npz", result.state, result.frame)
 
     def _save_positions(self, frame: int, positions: Points) -> None:

@@ -123,7 +123,11 @@ def _run(
     _check_same_engine(take, made_with)
     plan = _plan(store, take)
     kept = _kept(store, plan, take)
-    pace = _Pace(sum(frame - take.first_simulated + 1 for _, frame in kept.values()))
+    done = 0
+    for garments in plan.runs:
+        if garments[0].name in kept:
+            done += len(garments) * (kept[garments[0].name][1] - take.first_simulated + 1)
+    pace = _Pace(done)
     _tell(store, lease, pace, "preparing")
     for garments in plan.runs:
         from_here = kept.get(garments[0].name)
@@ -133,9 +137,9 @@ def _run(
 
 
 def _kept(store: Store, plan: ShotPlan, take: Take) -> dict[str, tuple[ClothState, int]]:
-    """By garment, the state to go on from and its frame."""
+    """By the first garment of each run, the state to go on from and its frame."""
     with store.begin() as session:
-        latest = {g.name: takes.latest_checkpoint(session, take.id, g.name) for g in plan.garments}
+        latest = {run[0].name: takes.latest_checkpoint(session, take.id, run[0].name) for run in plan.runs}
     return {name: read_checkpoint(io.BytesIO(found[1])) for name, found in latest.items() if found}
 
 
@@ -181,7 +185,7 @@ def _run_outfit(
 
 
 def _commit(store: Store, lease: takes.Lease, pace: _Pace, results: tuple[FrameResult, ...]) -> str:
-    """One frame of all garments of a run, all or nothing; the state is kept with each, and stored once."""
+    """One frame of all garments of a run, all or nothing; the state is kept with the first."""
     checkpoint, wanted = io.BytesIO(), ""
     write_checkpoint(checkpoint, results[0].state, results[0].frame)
     with store.begin() as session:
@@ -190,7 +194,7 @@ def _commit(store: Store, lease: takes.Lease, pace: _Pace, results: tuple[FrameR
             wanted = takes.commit_frame(
                 session, lease, pace.progress("simulating"), garment=result.garment, frame=result.frame,
                 positions=result.positions.astype("<f4").tobytes(), record=frame_record(result),
-                checkpoint=checkpoint.getvalue(),
+                checkpoint=checkpoint.getvalue() if result is results[0] else None,
             )  # fmt: skip
     return wanted
 

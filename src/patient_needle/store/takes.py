@@ -107,9 +107,12 @@ def beat(session: Session, lease: Lease, progress: Progress) -> str:
 
 def commit_frame(
     session: Session, lease: Lease, progress: Progress, *, garment: str, frame: int, positions: bytes,
-    record: dict[str, Any], checkpoint: bytes,
+    record: dict[str, Any], checkpoint: bytes | None,
 ) -> str:  # fmt: skip
-    """Keep a finished frame and what to go on from; returns what is wanted. `FencedError` without the lease."""
+    """Keep a finished frame and what to go on from; returns what is wanted. `FencedError` without the lease.
+
+    checkpoint None: another garment of the same run keeps it.
+    """
     wanted = beat(session, lease, progress)
     take_id = lease.take_id
     row = {"sha": blobs.put(session, positions), "record": record}
@@ -118,6 +121,8 @@ def commit_frame(
         .values(take_id=take_id, garment=garment, frame=frame, **row)
         .on_conflict_do_update(index_elements=["take_id", "garment", "frame"], set_=row)
     )
+    if checkpoint is None:
+        return wanted
     session.execute(
         delete(Checkpoint).where(
             Checkpoint.take_id == take_id, Checkpoint.garment == garment,

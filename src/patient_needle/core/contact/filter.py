@@ -22,7 +22,7 @@ from ..model.errors import SolverError
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles
 from .pairs import PairFinder
-from .rows import Rows, Skin, Surroundings, armed, build_rows, misses
+from .rows import Rows, Skin, Surroundings, armed, build_rows, misses, row_gap
 
 ROUNDS = 4
 SWEEPS = 60
@@ -149,6 +149,7 @@ class _Walk:
         for attempt in range(LETTING_GO):
             end = self._correct(goal, share)
             if end is not None:
+                self._beside_held = True
                 return end
             if attempt == STANDING:
                 self._beside_held = False
@@ -163,6 +164,8 @@ class _Walk:
                 links = np.concatenate([links, rows.ends[~foreign]])
                 zone |= self._ringed(rows.ends[~foreign])
                 goal = self._carried(start, goal, zone, links)
+            else:
+                break
         raise SolverError(
             "no way was found for cloth that is caught between colliders",
             remedy="Raise the patience, or blend in a corrected body over these frames",
@@ -251,11 +254,7 @@ def _project(x, inverse_mass, ends, normal, hard, slip, sweeps):
         failing = 0
         for i in range(ends.shape[0]):
             a, b = ends[i, 0], ends[i, 1]
-            gap = (
-                (x[a, 0] - x[b, 0]) * normal[i, 0]
-                + (x[a, 1] - x[b, 1]) * normal[i, 1]
-                + (x[a, 2] - x[b, 2]) * normal[i, 2]
-            )
+            gap = row_gap(x, a, b, normal, i)
             if gap >= (1.0 - slip) * hard[i]:
                 continue
             failing += 1

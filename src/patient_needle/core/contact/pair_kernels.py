@@ -1,6 +1,4 @@
-"""The loops of the pair search: two trees against each other, a tree against itself, and the six tests of two
-triangles.
-"""
+"""The loops of the pair search: a tree against another or itself, and the tests of two triangles."""
 
 from __future__ import annotations
 
@@ -127,7 +125,8 @@ def _keep(
 
 
 @njit(cache=True, inline="always")
-def _among(v, tri, t):
+def has_corner(tri, t, v):
+    """Whether vertex v is a corner of triangle t."""
     return v == tri[t, 0] or v == tri[t, 1] or v == tri[t, 2]
 
 
@@ -139,7 +138,7 @@ def _pair_up(
     """Keep the near ones of the pairs that triangles p and r stand for; members that share a point are none."""
     for k in range(3):
         v = tri_a[p, k]
-        if (owns_a[p] >> k) & 1 and not _among(v, tri_b, r):
+        if (owns_a[p] >> k) & 1 and not has_corner(tri_b, r, v):
             a, b, c = tri_b[r, 0], tri_b[r, 1], tri_b[r, 2]
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
@@ -147,7 +146,7 @@ def _pair_up(
                 out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
             )  # fmt: skip
         v = tri_b[r, k]
-        if (owns_b[r] >> k) & 1 and not _among(v, tri_a, p):
+        if (owns_b[r] >> k) & 1 and not has_corner(tri_a, p, v):
             a, b, c = tri_a[p, 0], tri_a[p, 1], tri_a[p, 2]
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
@@ -168,14 +167,29 @@ def _pair_up(
                     )  # fmt: skip
 
 
+@njit(cache=True, inline="always")
+def _in_one_flat_fan(p, r, tri, flat):
+    """Whether triangles p and r lie in one flat fan, so that they cannot meet."""
+    a, b, c = tri[p, 0], tri[p, 1], tri[p, 2]
+    return (
+        (flat[a] and has_corner(tri, r, a))
+        or (flat[b] and has_corner(tri, r, b))
+        or (flat[c] and has_corner(tri, r, c))
+    )
+
+
 @njit(parallel=True, cache=True)
-def search_leaves(
-    leaves, order_a, start_a, end_a, boxes_a, sweep_a, tri_a, owns_a,
+def search_tree(
+    itself, leaves, among, flat, first_carrier,
+    order_a, start_a, end_a, boxes_a, sweep_a, tri_a, owns_a,
     order_b, left_b, right_b, start_b, end_b, boxes_b, sweep_b, tri_b, owns_b,
     x, motion, slack, counts,
     out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
 ):  # fmt: skip
-    """Pairs of each cloth leaf in `leaves` against the whole collider tree."""
+    """Pairs of each of tree a's `leaves` with the whole of tree b, its carriers numbered from first_carrier.
+
+    itself: b is a; two leaves `among` (nodes,) those searched then meet once, and flat fans (n,) not at all.
+    """
     for q in prange(CHUNKS):
         stack = np.zeros(STACK, np.int32)
         for index in range(q, leaves.shape[0], CHUNKS):
@@ -192,51 +206,14 @@ def search_leaves(
                     stack[top + 1] = right_b[node]
                     top += 2
                     continue
+                if itself and among[node] and start_b[node] < start_a[leaf]:
+                    continue
                 for i in range(start_a[leaf], end_a[leaf]):
-                    for j in range(start_b[node], end_b[node]):
-                        _pair_up(
-                            order_a[i], order_b[j], tri_a, owns_a, tri_b, owns_b, 0, x, motion, slack,
-                            counts, q, out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
-                        )  # fmt: skip
-
-
-@njit(cache=True, inline="always")
-def _in_one_flat_fan(p, r, tri, flat):
-    """Whether triangles p and r lie in one flat fan, so that they cannot meet."""
-    a, b, c = tri[p, 0], tri[p, 1], tri[p, 2]
-    return (flat[a] and _among(a, tri, r)) or (flat[b] and _among(b, tri, r)) or (flat[c] and _among(c, tri, r))
-
-
-@njit(parallel=True, cache=True)
-def search_itself(
-    leaves, among, order, left, right, start, end, boxes, sweep, tri, owns, flat, first_carrier,
-    x, motion, slack, counts,
-    out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
-):  # fmt: skip
-    """Pairs of each leaf in `leaves` with the tree it belongs to; two of those `among` (nodes,) meet once."""
-    for q in prange(CHUNKS):
-        stack = np.zeros(STACK, np.int32)
-        for index in range(q, leaves.shape[0], CHUNKS):
-            leaf = leaves[index]
-            top = 1
-            stack[0] = 0
-            while top > 0:
-                top -= 1
-                node = stack[top]
-                if not _boxes_meet(boxes, sweep, leaf, boxes, sweep, node, slack):
-                    continue
-                if left[node] >= 0:
-                    stack[top] = left[node]
-                    stack[top + 1] = right[node]
-                    top += 2
-                    continue
-                if among[node] and start[node] < start[leaf]:
-                    continue
-                for i in range(start[leaf], end[leaf]):
-                    for j in range(i + 1 if node == leaf else start[node], end[node]):
-                        if _in_one_flat_fan(order[i], order[j], tri, flat):
+                    for j in range(i + 1 if itself and node == leaf else start_b[node], end_b[node]):
+                        if itself and _in_one_flat_fan(order_a[i], order_b[j], tri_a, flat):
                             continue
                         _pair_up(
-                            order[i], order[j], tri, owns, tri, owns, first_carrier, x, motion, slack,
-                            counts, q, out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+                            order_a[i], order_b[j], tri_a, owns_a, tri_b, owns_b, first_carrier, x, motion,
+                            slack, counts, q,
+                            out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
                         )  # fmt: skip

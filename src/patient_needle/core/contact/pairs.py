@@ -17,7 +17,7 @@ import numpy as np
 from ..geometry.tree import Tree, build_tree, refit
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .fans import Fans
-from .pair_kernels import CHUNKS, keep_within_reach, search_itself, search_leaves
+from .pair_kernels import CHUNKS, keep_within_reach, search_tree
 
 OWNS_VERTEX = 1  # bit k of a triangle's mask: it stands for its corner k
 OWNS_EDGE = 8  # bit 3 + k: it stands for the edge from corner k to the next
@@ -140,46 +140,47 @@ class PairFinder:
         motion = end - start
         refit(self.cloth, start)
         refit(self.cloth, motion, self._cloth_sweep)
-        found = [] if self.colliders is None else [self._against(self.colliders, start, motion, leaves)]
+        found = []
+        if self.colliders is not None and self._collider_sweep is not None:
+            refit(self.colliders, start)
+            refit(self.colliders, motion, self._collider_sweep)
+            other = (self.colliders, self._collider_sweep, self._owns[1])
+            found.append(self._against(other, 0, np.zeros(0, np.bool_), start, motion, leaves))
         if self._fans is not None:
-            found.append(self._against_itself(self._fans.flat(start, end), start, motion, leaves))
+            own = (self.cloth, self._cloth_sweep, self._owns[0])
+            flat = self._fans.flat(start, end)
+            found.append(self._against(own, self.foreign, flat, start, motion, leaves))
         return found[0] if len(found) == 1 else found[0].joined(found[1])
 
-    def _against(self, b: Tree, start: Points, motion: Vectors, leaves: Indices) -> Pairs:
-        """Pairs of the cloth's `leaves` with the colliders."""
-        assert self._collider_sweep is not None
-        refit(b, start)
-        refit(b, motion, self._collider_sweep)
-        a = self.cloth
-
-        def search(*found: np.ndarray) -> None:
-            search_leaves(
-                leaves, a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
-                b.order, b.left, b.right, b.start, b.end, b.boxes, self._collider_sweep, b.triangles,
-                self._owns[1], start, motion, self.margin, *found,
-            )  # fmt: skip
-
-        return self._gathered(search)
-
-    def _against_itself(self, flat: Flags, start: Points, motion: Vectors, leaves: Indices) -> Pairs:
-        """Pairs of the cloth's `leaves` with the whole cloth; flat (n,) vertices whose fans touch nothing."""
-        a = self.cloth
+    def _against(
+        self,
+        other: tuple[Tree, Points, Indices],
+        first_carrier: int,
+        flat: Flags,
+        start: Points,
+        motion: Vectors,
+        leaves: Indices,
+    ) -> Pairs:
+        """Pairs of the cloth's `leaves` with a tree, given with its sweep and owners; flat (n,) for its own."""
+        a, (b, sweep, owns) = self.cloth, other
         among = np.zeros(len(a.left), bool)
         among[leaves] = True
 
-        def search(*found: np.ndarray) -> None:
-            search_itself(
-                leaves, among, a.order, a.left, a.right, a.start, a.end, a.boxes, self._cloth_sweep,
-                a.triangles, self._owns[0], flat, self.foreign, start, motion, self.margin, *found,
+        def run(*found: np.ndarray) -> None:
+            search_tree(
+                b is a, leaves, among, flat, first_carrier,
+                a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
+                b.order, b.left, b.right, b.start, b.end, b.boxes, sweep, b.triangles, owns,
+                start, motion, self.margin, *found,
             )  # fmt: skip
 
-        return self._gathered(search)
+        return self._gathered(run)
 
-    def _gathered(self, search: Callable[..., None]) -> Pairs:
-        """What `search` writes into buffers, which grow until all of it has room."""
+    def _gathered(self, run: Callable[..., None]) -> Pairs:
+        """What `run` writes into buffers, which grow until all of it has room."""
         while True:
             found = _Buffers(self._capacity)
-            search(*found.arrays())
+            run(*found.arrays())
             if found.counts.max() <= self._capacity:
                 return found.pairs()
             self._capacity = 2 * int(found.counts.max())

@@ -16,6 +16,7 @@ from ..geometry.kernels import point_triangle, segment_segment
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .orientation import oriented
+from .pair_kernels import has_corner
 from .pairs import Pairs
 
 REST_SHARE = 0.8  # of the distance at rest: below it, parts of one garment push each other
@@ -285,18 +286,23 @@ def _nearest(vertices, edge_edge, gap, normal, carrier, owner, carriers, foreign
             under, side = carrier[i], COLLIDER
             if own:
                 side = _side(normal, i, normals, v, k == 0 or (edge_edge[i] and k == 1))
-                if _has(carriers, under, v):
+                if has_corner(carriers, under, v):
                     under = foreign + owner[i]
-                    if _has(carriers, under, v):
+                    if has_corner(carriers, under, v):
                         continue
             if gap[i] < best[side * count + v]:
                 best[side * count + v] = gap[i]
                 out[side * count + v] = under
 
 
-@njit(cache=True)
-def _has(triangles, t, v):
-    return v == triangles[t, 0] or v == triangles[t, 1] or v == triangles[t, 2]
+@njit(cache=True, inline="always")
+def row_gap(x, a, b, normal, i):
+    """Distance of points a and b of x along normal i, m."""
+    return (
+        (x[a, 0] - x[b, 0]) * normal[i, 0]
+        + (x[a, 1] - x[b, 1]) * normal[i, 1]
+        + (x[a, 2] - x[b, 2]) * normal[i, 2]
+    )
 
 
 def misses(points: Points, rows: Rows, slip: float = DEFAULT.row_slip) -> tuple[Scalars, Flags]:

@@ -19,7 +19,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from ..contact.rows import Rows
+from ..contact.rows import Rows, row_gap
 from ..model.typed import Indices, Points, Scalars, Vectors
 
 
@@ -141,20 +141,11 @@ def _own_stiffness(active, ends, normal, row_stiffness, directions, out):
 
 
 @njit(cache=True)
-def _gap(x, a, b, normal, i):
-    return (
-        (x[a, 0] - x[b, 0]) * normal[i, 0]
-        + (x[a, 1] - x[b, 1]) * normal[i, 1]
-        + (x[a, 2] - x[b, 2]) * normal[i, 2]
-    )
-
-
-@njit(cache=True)
 def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_stiffness, push, out):
     energy, used = 0.0, 0
     for i in range(ends.shape[0]):
         a, b = ends[i, 0], ends[i, 1]
-        short = soft[i] - _gap(x, a, b, normal, i)
+        short = soft[i] - row_gap(x, a, b, normal, i)
         if short <= 0.0:
             continue
         force = stiffness[i] * short * short / depth[i]
@@ -176,7 +167,7 @@ def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_sti
 def _pressed(x, ends, normal, stiffness, soft, depth):
     energy = 0.0
     for i in range(ends.shape[0]):
-        short = soft[i] - _gap(x, ends[i, 0], ends[i, 1], normal, i)
+        short = soft[i] - row_gap(x, ends[i, 0], ends[i, 1], normal, i)
         if short > 0.0:
             energy += stiffness[i] * short * short * short / (3.0 * depth[i])
     return energy

@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 
 from ..contact.anchors import Anchors
-from ..contact.rows import Rows
+from ..contact.rows import Rows, row_gap
 from ..geometry.normals import unit
 from ..model.typed import Points, Scalars, Vectors
 from .contact_force import Grips
@@ -90,8 +90,8 @@ def _keep_rows(start, x, ends, normal, soft, softness, landing, sweeps):
         a, b = ends[i, 0], ends[i, 1]
         if softness[a] + softness[b] == 0.0:
             continue
-        want = min(_gap(start, a, b, normal, i), (1.0 - landing) * soft[i])
-        if _gap(x, a, b, normal, i) < want:
+        want = min(row_gap(start, a, b, normal, i), (1.0 - landing) * soft[i])
+        if row_gap(x, a, b, normal, i) < want:
             chosen[used] = i
             wanted[used] = want
             used += 1
@@ -101,7 +101,7 @@ def _keep_rows(start, x, ends, normal, soft, softness, landing, sweeps):
             at = index if sweep % 2 == 0 else used - 1 - index
             i = chosen[at]
             a, b = ends[i, 0], ends[i, 1]
-            short = wanted[at] - _gap(x, a, b, normal, i)
+            short = wanted[at] - row_gap(x, a, b, normal, i)
             if short <= 1e-3 * landing * soft[i]:
                 continue
             moved = True
@@ -151,15 +151,6 @@ def _keep_grips(start, x, normal, corners, weights, limit, softness, count, swee
                     x[corners[i, m], k] -= weights[i, m] * softness[corners[i, m]] * change
         if not moved:
             break
-
-
-@njit(cache=True)
-def _gap(x, a, b, normal, i):
-    return (
-        (x[a, 0] - x[b, 0]) * normal[i, 0]
-        + (x[a, 1] - x[b, 1]) * normal[i, 1]
-        + (x[a, 2] - x[b, 2]) * normal[i, 2]
-    )
 
 
 def _dot(a: Vectors, b: Vectors) -> Scalars:

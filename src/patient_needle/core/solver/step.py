@@ -12,7 +12,7 @@ import numpy as np
 from ..contact.anchors import after_slip, anchor_points, with_newcomers
 from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
-from ..contact.pairs import PairFinder
+from ..contact.pairs import PairFinder, Pairs
 from ..contact.rows import (
     SIDES,
     Rows,
@@ -137,16 +137,19 @@ class Engine:
         with tally.stage("search"):
             finder.begin(start, goal)
             normals = vertex_normals(state.positions, self.cloth.triangles)
-            rows, nearest = self._rows(goal, normals, state.released, surround.around, tally)
+            pairs = self._pairs(goal, state.released, surround.around)
+            rows = self._rows(pairs, goal, normals, surround.around, tally)
+            nearest = nearest_carriers(pairs, finder.carriers, finder.foreign, normals)
             easing = None
             if finder.colliders is not None:
                 easing = easing_rows(
                     finder.colliders, start, goal, state.released, surround.around, self._stiffness
                 )
-        friction = self._friction(state, start, goal, nearest, surround.around)
-        softness = np.zeros(len(goal))
-        softness[: self.cloth.count] = np.where(self.cloth.held, 0.0, time.reach**2 / self.cloth.mass)
-        goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
+        with tally.stage("friction"):
+            friction = self._friction(state, start, goal, nearest, surround.around)
+            softness = np.zeros(len(goal))
+            softness[: self.cloth.count] = np.where(self.cloth.held, 0.0, time.reach**2 / self.cloth.mass)
+            goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
         goal, contact = self._touching(
             terms, rows, easing, goal, normals, friction, state, surround, time.step, tally
         )
@@ -184,12 +187,16 @@ class Engine:
         out[self.cloth.held] = surround.held_to
         return out
 
-    def _rows(
-        self, goal: Points, normals: Vectors, released: Flags, around: Surroundings, tally: FrameTally
-    ) -> tuple[Rows, Indices]:
-        """Rows along the way to `goal`, and what is nearest to each vertex on each side."""
+    def _pairs(self, goal: Points, released: Flags, around: Surroundings) -> Pairs:
+        """Pairs along the way to `goal`, without those that are let go."""
         assert self._finder is not None
-        pairs = armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
+        return armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
+
+    def _rows(
+        self, pairs: Pairs, goal: Points, normals: Vectors, around: Surroundings, tally: FrameTally
+    ) -> Rows:
+        """Rows of the pairs along the way to `goal`."""
+        assert self._finder is not None
         rows = build_rows(
             pairs,
             self._finder.start,
@@ -203,9 +210,7 @@ class Engine:
             self._tolerances,
         )
         tally.rows += len(rows)
-        foreign = self._finder.foreign
-        nearest = nearest_carriers(pairs, self._finder.carriers, foreign, normals)
-        return with_sides(rows, normals, foreign), nearest
+        return with_sides(rows, normals, self._finder.foreign)
 
     def _friction(
         self, state: ClothState, start: Points, goal: Points, nearest: Indices, around: Surroundings
@@ -250,7 +255,8 @@ class Engine:
             contact = Contact(rows.joined(easing), goal, friction.grips, pushed)
             goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally)
             with tally.stage("search"):
-                rows, _ = self._rows(goal, normals, state.released, surround.around, tally)
+                pairs = self._pairs(goal, state.released, surround.around)
+                rows = self._rows(pairs, goal, normals, surround.around, tally)
                 missing, _ = misses(goal, rows)
             tally.accept_rounds += 1
             contact.settle(goal[:count])
@@ -276,7 +282,9 @@ class Engine:
             scene = np.concatenate([x, surround.colliders_to])
             self._finder.begin(scene, scene)
             normals = vertex_normals(x, self.cloth.triangles)
-            rows, nearest = self._rows(scene, normals, state.released, surround.around, FrameTally())
+            pairs = self._pairs(scene, state.released, surround.around)
+            rows = self._rows(pairs, scene, normals, surround.around, FrameTally())
+            nearest = nearest_carriers(pairs, self._finder.carriers, self._finder.foreign, normals)
             friction = self._friction(state, scene, scene, nearest, surround.around)
             pushed = np.linalg.norm(state.pushed, axis=1)
             terms = (*terms, Contact(rows, scene, friction.grips, pushed))
