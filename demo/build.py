@@ -17,6 +17,7 @@ from pieces import box, triangles, turned_post
 from scipy.spatial import Delaunay
 from scipy.spatial.transform import Rotation
 from skirt import Cut, build_skirt
+from smock import build_smock
 
 HERE = Path(__file__).parent
 SKIRT = Cut(0.004, 0.430, 0.0185)
@@ -44,6 +45,10 @@ def lamplighter() -> None:
     write_obj(HERE / "lamplighter" / "apron_skirt.obj", "apron_skirt", points, groups)
     print(f"lamplighter {len(surface.triangles)} triangles, skirt {len(points)} vertices")
     layers(surface)
+    part = np.array(NAMES)[weights[surface.triangles].sum(axis=1).argmax(axis=1)]
+    points, groups = build_smock(surface.vertices, surface.triangles, part, SKIRT)
+    write_obj(HERE / "lamplighter" / "smock.obj", "smock", points, groups)
+    print(f"smock {len(points)} vertices")
     quay()
 
 
