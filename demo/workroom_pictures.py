@@ -30,6 +30,9 @@ def main() -> None:
 
 def take_all(page: Page) -> None:
     keep(page, "cast")
+    bench(page, "Wardrobe")
+    page.get_by_role("button", name=re.compile("^Pulled and pressed")).click()
+    keep(page, "wardrobe")
     bench(page, "Fasten")
     page.get_by_role("button", name=re.compile("^Lowest border")).click()
     keep(page, "fasten")

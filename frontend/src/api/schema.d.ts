@@ -789,6 +789,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/swatches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The swatch book: common cloths to start from. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BookSwatch"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}": {
         parameters: {
             query?: never;
@@ -905,6 +941,48 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Delivery"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/finished": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Wear a garment as this take has it from now on: it is not simulated again, others meet it as it is. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["WearFinished"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shot"];
                     };
                 };
             };
@@ -1194,6 +1272,97 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * BookSwatch
+         * @description A swatch of the swatch book and what it is known for.
+         */
+        BookSwatch: {
+            fabric: components["schemas"]["BookSwatch.FabricRecord"];
+            /** Said */
+            said: string;
+        };
+        /**
+         * FabricRecord
+         * @description A swatch: N/m, N m, kg/m2, mm, coefficient, s. compress_* are as stretch_* if left out; a load curve
+         *     counts instead of the stiffness of its direction; strain_limit is a strain; memory is in N m; air_across
+         *     and air_along are force coefficients.
+         */
+        "BookSwatch.FabricRecord": {
+            /**
+             * Air Across
+             * @default 1.2
+             */
+            air_across: number;
+            /**
+             * Air Along
+             * @default 0.02
+             */
+            air_along: number;
+            /** Areal Density */
+            areal_density: number;
+            /**
+             * Bend Damping
+             * @default 0
+             */
+            bend_damping: number;
+            /** Bend Warp */
+            bend_warp: number;
+            /** Bend Weft */
+            bend_weft: number;
+            /**
+             * Compress Warp
+             * @default null
+             */
+            compress_warp: number | null;
+            /**
+             * Compress Weft
+             * @default null
+             */
+            compress_weft: number | null;
+            /** Friction */
+            friction: number;
+            /** @default null */
+            load_shear: components["schemas"]["BookSwatch.LoadCurveRecord"] | null;
+            /** @default null */
+            load_warp: components["schemas"]["BookSwatch.LoadCurveRecord"] | null;
+            /** @default null */
+            load_weft: components["schemas"]["BookSwatch.LoadCurveRecord"] | null;
+            /**
+             * Memory
+             * @default 0
+             */
+            memory: number;
+            /** Name */
+            name: string;
+            /** Shear */
+            shear: number;
+            /**
+             * Strain Limit
+             * @default null
+             */
+            strain_limit: number | null;
+            /**
+             * Stretch Damping
+             * @default 0
+             */
+            stretch_damping: number;
+            /** Stretch Warp */
+            stretch_warp: number;
+            /** Stretch Weft */
+            stretch_weft: number;
+            /** Thickness Mm */
+            thickness_mm: number;
+        };
+        /**
+         * LoadCurveRecord
+         * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
+         */
+        "BookSwatch.LoadCurveRecord": {
+            /** Forces */
+            forces: number[];
+            /** Strains */
+            strains: number[];
+        };
+        /**
          * ChoiceRecord
          * @description Which vertices: exactly one of group, border or vertices; then rings around them.
          */
@@ -1444,9 +1613,11 @@ export interface components {
         };
         /**
          * GarmentReading
-         * @description A garment in figures: m.
+         * @description A garment in figures: m, m2.
          */
         "Reading.GarmentReading": {
+            /** Area */
+            area: number;
             /** Borders */
             borders: components["schemas"]["Reading.BorderReading"][];
             /** Faces */
@@ -1732,6 +1903,21 @@ export interface components {
             stiffness: number;
         };
         /**
+         * FinishedRecord
+         * @description An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of.
+         */
+        "Shot.FinishedRecord": {
+            /** Cache */
+            cache: string;
+            /** Starts At */
+            starts_at: number;
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+        };
+        /**
          * ForcesRecord
          * @description Gravity in m/s2; air_drag in kg/(m2 s), force per area and speed, small and even; air_density in kg/m3,
          *     of the air that presses by the square of its speed (1.2 at sea level; 0 for none); winds, which add up.
@@ -1769,7 +1955,8 @@ export interface components {
         /**
          * GarmentRecord
          * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
-         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it.
+         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it; finished, when
+         *     it is not to be simulated again.
          */
         "Shot.GarmentRecord": {
             /**
@@ -1783,6 +1970,8 @@ export interface components {
             file: string;
             /** @default null */
             filling: components["schemas"]["Shot.FillingRecord"] | null;
+            /** @default null */
+            finished: components["schemas"]["Shot.FinishedRecord"] | null;
             /**
              * Holds
              * @default []
@@ -1877,7 +2066,7 @@ export interface components {
          * ShotFile
          * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
          *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
-         *     first; together: simulated as one outfit, or each as if the others were not there.
+         *     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
          */
         "Shot.ShotFile": {
             /**
@@ -2210,6 +2399,21 @@ export interface components {
             stiffness: number;
         };
         /**
+         * FinishedRecord
+         * @description An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of.
+         */
+        "ShotEdit.FinishedRecord": {
+            /** Cache */
+            cache: string;
+            /** Starts At */
+            starts_at: number;
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+        };
+        /**
          * ForcesRecord
          * @description Gravity in m/s2; air_drag in kg/(m2 s), force per area and speed, small and even; air_density in kg/m3,
          *     of the air that presses by the square of its speed (1.2 at sea level; 0 for none); winds, which add up.
@@ -2247,7 +2451,8 @@ export interface components {
         /**
          * GarmentRecord
          * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
-         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it.
+         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it; finished, when
+         *     it is not to be simulated again.
          */
         "ShotEdit.GarmentRecord": {
             /**
@@ -2261,6 +2466,8 @@ export interface components {
             file: string;
             /** @default null */
             filling: components["schemas"]["ShotEdit.FillingRecord"] | null;
+            /** @default null */
+            finished: components["schemas"]["ShotEdit.FinishedRecord"] | null;
             /**
              * Holds
              * @default []
@@ -2355,7 +2562,7 @@ export interface components {
          * ShotFile
          * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
          *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
-         *     first; together: simulated as one outfit, or each as if the others were not there.
+         *     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
          */
         "ShotEdit.ShotFile": {
             /**
@@ -2644,9 +2851,11 @@ export interface components {
         };
         /**
          * FramePulse
-         * @description A frame's figures: stretch as a share, counts of crossings, milliseconds.
+         * @description A frame's figures: stretch as a share, counts of crossings, the deepest snag in m, milliseconds.
          */
         "TakePulse.FramePulse": {
+            /** Deepest */
+            deepest: number;
             /** Delivered */
             delivered: boolean;
             /** Frame */
@@ -2693,6 +2902,16 @@ export interface components {
             size: number[];
             /** Vertices */
             vertices: number;
+        };
+        /**
+         * WearFinished
+         * @description The garment of a take to wear as it is; seen: the revision the caller looks at.
+         */
+        WearFinished: {
+            /** Garment */
+            garment: string;
+            /** Seen */
+            seen: number;
         };
         /**
          * Workroom

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
-import { addGarment, addHold, addWind, AIR_DENSITY, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, holdsOf, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
+import { addGarment, addHold, addWind, AIR_DENSITY, changeCollider, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, holdsOf, plainCollider, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
 import { threadOf } from "./thread";
@@ -63,6 +63,15 @@ describe("edits", () => {
     expect(changeRunIn(empty, { move: 9 }).document.run_in).toEqual({ settle: 2, move: 9 });
     expect(firstSimulated(empty)).toBe(996);
   });
+  test("a collider changes one thing at a time, and one that is switched off begins plain", () => {
+    const body = { name: "body", kind: "character", file: "b.glb", unit: "m", up: "y", mesh: null, cache: null, animation: null, starts_at: 0, collider: null } as const;
+    const cast = { ...empty, cast: [body] };
+    const off = changeCollider(cast, "body", { clearance_mm: 9 }, "clearance 9 mm").document;
+    expect(off.cast?.[0]?.collider).toEqual({ ...plainCollider, clearance_mm: 9 });
+    const rough = changeCollider(off, "body", { friction: 0.6 }, "friction 0.6");
+    expect(rough.document.cast?.[0]?.collider).toMatchObject({ clearance_mm: 9, friction: 0.6 });
+    expect(rough.said).toBe("body: friction 0.6");
+  });
   test("a wind is let blow, changed and taken out; the first one brings the air it needs", () => {
     const blown = addWind(empty).document;
     const [wind] = windsOf(blown);
@@ -97,6 +106,7 @@ describe("the thread", () => {
   test("an empty shot has nothing yet", () => {
     expect(said(empty)).toEqual({
       cast: "nothing: nothing yet",
+      wardrobe: "nothing: no garment yet",
       fasten: "nothing: no garment yet",
       takes: "nothing: nothing yet",
       "hand-off": "nothing: nothing yet",

@@ -1,5 +1,5 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
-import type { CastRecord, FabricRecord, GarmentRecord, HoldRecord, ShotDocument, WindRecord } from "../api/client";
+import type { CastRecord, ColliderRecord, FabricRecord, GarmentRecord, HoldRecord, ShotDocument, WindRecord } from "../api/client";
 
 export interface Edit {
   document: ShotDocument;
@@ -55,6 +55,7 @@ export function addGarment(document: ShotDocument, file: Pick<GarmentRecord, "na
     calm: 0,
     shelter: 0,
     filling: null,
+    finished: null,
     holds: [],
   };
   const fabrics = document.fabrics.length > 0 ? document.fabrics : [plainWeave];
@@ -68,6 +69,14 @@ export function addGarment(document: ShotDocument, file: Pick<GarmentRecord, "na
 export function changeMember(document: ShotDocument, name: string, change: Partial<CastRecord>, said: string): Edit {
   const cast = (document.cast ?? []).map((one) => (one.name === name ? { ...one, ...change } : one));
   return { document: { ...document, cast }, said: `${name}: ${said}` };
+}
+
+/** A collider as it is when a member begins to keep cloth off. */
+export const plainCollider: ColliderRecord = { clearance_mm: 2, friction: 0.3, thickness_mm: 0, leave_out: [] };
+
+export function changeCollider(document: ShotDocument, name: string, change: Partial<ColliderRecord>, said: string): Edit {
+  const before = (document.cast ?? []).find((one) => one.name === name)?.collider ?? plainCollider;
+  return changeMember(document, name, { collider: { ...before, ...change } }, said);
 }
 
 export function changeGarment(
@@ -204,6 +213,14 @@ export function dressFurtherIn(document: ShotDocument, name: string): Edit {
   return { document: { ...document, garments }, said: `${name} worn further in` };
 }
 
+export function simulateAgain(document: ShotDocument, name: string): Edit {
+  return changeGarment(document, name, { finished: null }, "simulated again");
+}
+
 export function changeTimeStretch(document: ShotDocument, time_stretch: number): Edit {
   return { document: { ...document, time_stretch }, said: `Time: ${time_stretch} s for the cloth in one of the shot` };
+}
+
+export function changeLeastSubsteps(document: ShotDocument, least_substeps: number): Edit {
+  return { document: { ...document, least_substeps }, said: `At least ${least_substeps} substeps per frame` };
 }

@@ -2,7 +2,7 @@
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
 import { count, takeState } from "./words";
 
-export type Bench = "cast" | "fasten" | "takes" | "hand-off";
+export type Bench = "cast" | "wardrobe" | "fasten" | "takes" | "hand-off";
 export type Mood = "good" | "ready" | "nothing" | "stale" | "fault" | "busy";
 
 export interface Knot {
@@ -14,6 +14,7 @@ export interface Knot {
 
 export const benches: readonly { bench: Bench; name: string }[] = [
   { bench: "cast", name: "Cast" },
+  { bench: "wardrobe", name: "Wardrobe" },
   { bench: "fasten", name: "Fasten" },
   { bench: "takes", name: "Takes" },
   { bench: "hand-off", name: "Hand-off" },
@@ -27,6 +28,7 @@ export function threadOf(
 ): Knot[] {
   const state: Record<Bench, { said: string; mood: Mood }> = {
     cast: castState(document, reading),
+    wardrobe: wardrobeState(document),
     fasten: fastenState(document),
     takes: takesState(takes),
     "hand-off": handoffState(deliveries, takes),
@@ -42,6 +44,12 @@ function castState(document: ShotDocument, reading: Reading | undefined): { said
   const faults = Object.keys(reading.faults).length;
   if (faults > 0) return { said: count(faults, "fault"), mood: "fault" };
   return { said: `${cast} in place, ${count(garments, "garment")}`, mood: "good" };
+}
+
+function wardrobeState(document: ShotDocument): { said: string; mood: Mood } {
+  const worn = new Set(document.garments.map((garment) => garment.fabric)).size;
+  if (worn === 0) return { said: "no garment yet", mood: "nothing" };
+  return { said: count(worn, "swatch", "swatches"), mood: "good" };
 }
 
 function fastenState(document: ShotDocument): { said: string; mood: Mood } {

@@ -2,6 +2,7 @@
 import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
 import {
   api,
+  type BookSwatch,
   type Delivery,
   type DeliveryAsk,
   got,
@@ -33,6 +34,7 @@ export const keys = {
   pulse: (take: number) => ["pulse", take] as const,
   deliveries: (id: number) => ["deliveries", id] as const,
   workroom: ["workroom"] as const,
+  swatches: ["swatches"] as const,
 };
 
 export function useShots() {
@@ -83,6 +85,10 @@ export function useDeliveries(shot: number | null) {
     enabled: shot !== null,
     queryFn: () => got<Delivery[]>(api.GET("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot ?? 0 } } })),
   });
+}
+
+export function useSwatchBook() {
+  return useQuery({ queryKey: keys.swatches, staleTime: Infinity, queryFn: () => got<BookSwatch[]>(api.GET("/api/swatches")) });
 }
 
 export function useWorkroom() {
@@ -159,6 +165,22 @@ export function useStepBack(shot: Shot | undefined, way: "undo" | "redo") {
         api.POST(`/api/shots/{shot_id}/${way}` as "/api/shots/{shot_id}/undo", {
           params: { path: { shot_id: shot?.id ?? 0 } },
           body: { seen: shot === undefined ? 0 : newestOf(shot).revision },
+        }),
+      ),
+    onSuccess: keepShot,
+    onError: complain,
+  });
+}
+
+/** Wear a garment as a take has it. */
+export function useWearFinished(shot: Shot) {
+  return useMutation({
+    scope: { id: `edit ${shot.id}` },
+    mutationFn: ({ take, garment }: { take: number; garment: string }) =>
+      got<Shot>(
+        api.POST("/api/takes/{take_id}/finished", {
+          params: { path: { take_id: take } },
+          body: { seen: newestOf(shot).revision, garment },
         }),
       ),
     onSuccess: keepShot,

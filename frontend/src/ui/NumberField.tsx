@@ -1,25 +1,52 @@
 import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
 
-export interface NumberFieldProps {
-  label: string;
-  value: number;
-  keep(value: number): void;
+interface Bounds {
   whole?: boolean;
   low?: number;
   high?: number;
 }
 
+export interface NumberFieldProps extends Bounds {
+  label: string;
+  value: number;
+  keep(value: number): void;
+}
+
 /** A number that is kept on Enter or when the field is left, and only when it is one. */
-export function NumberField({ label, value, keep, whole = false, low = -Infinity, high = Infinity }: NumberFieldProps) {
-  const [text, setText] = useState(String(value));
+export function NumberField({ value, keep, ...rest }: NumberFieldProps) {
+  return (
+    <OptionalNumberField
+      {...rest}
+      value={value}
+      keep={(next) => {
+        if (next !== null) keep(next);
+      }}
+    />
+  );
+}
+
+export interface OptionalNumberFieldProps extends Bounds {
+  label: string;
+  value: number | null;
+  keep(value: number | null): void;
+  /** What an empty field stands for, in words; without it a number is needed. */
+  none?: string;
+}
+
+/** The same, left empty where there is none. */
+export function OptionalNumberField({ label, value, keep, none, whole = false, low = -Infinity, high = Infinity }: OptionalNumberFieldProps) {
+  const kept = value === null ? "" : String(value);
+  const [text, setText] = useState(kept);
   useEffect(() => {
-    setText(String(value));
-  }, [value]);
-  const number = text.trim() === "" ? NaN : Number(text);
-  const wrong = wrongOf(number, whole, low, high);
+    setText(kept);
+  }, [kept]);
+  const empty = text.trim() === "";
+  const number = empty ? NaN : Number(text);
+  const wrong = empty && none !== undefined ? null : wrongOf(number, whole, low, high);
   const done = () => {
-    if (wrong === null && number !== value) keep(number);
+    const next = empty ? null : number;
+    if (wrong === null && next !== value) keep(next);
   };
   return (
     <TextField
@@ -28,7 +55,8 @@ export function NumberField({ label, value, keep, whole = false, low = -Infinity
       margin="dense"
       error={wrong !== null}
       helperText={wrong ?? undefined}
-      slotProps={{ htmlInput: { inputMode: "decimal", className: "figure" } }}
+      placeholder={none}
+      slotProps={{ inputLabel: none === undefined ? undefined : { shrink: true }, htmlInput: { inputMode: "decimal", className: "figure" } }}
       onChange={(event) => {
         setText(event.target.value);
       }}

@@ -10,6 +10,7 @@ import { CastCard } from "../features/cast/CastCard";
 import { FastenCard } from "../features/fasten/FastenCard";
 import { HandoffCard } from "../features/handoff/HandoffCard";
 import { TakesCard } from "../features/takes/TakesCard";
+import { WardrobeCard } from "../features/wardrobe/WardrobeCard";
 import { StageView } from "../stage/StageView";
 import { useEvents } from "../state/events";
 import { useDeliveries, useNewShot, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
@@ -101,6 +102,8 @@ function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take
   switch (bench) {
     case "cast":
       return <CastCard {...props} />;
+    case "wardrobe":
+      return <WardrobeCard {...props} />;
     case "fasten":
       return <FastenCard {...props} />;
     case "takes":

@@ -7,7 +7,7 @@ import type { FramePulse, Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
 import { worst } from "../domain/pulse";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
-import { percent, span } from "../domain/words";
+import { mm, percent, span } from "../domain/words";
 import { usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 
@@ -164,7 +164,9 @@ function snagsHere(here: FramePulse): string {
     here.through_itself > 0 ? "through itself" : "",
     here.through_another > 0 ? "through another garment" : "",
   ].filter((kind) => kind !== "");
-  return kinds.length === 0 ? "none" : kinds.length === 1 ? (kinds[0] ?? "") : `${kinds.length} kinds`;
+  if (kinds.length === 0) return "none";
+  const said = kinds.length === 1 ? (kinds[0] ?? "") : `${kinds.length} kinds`;
+  return here.deepest > 0 ? `${said}, ${mm(here.deepest)}` : said;
 }
 
 /** Everything on the tape that stays where it is while frames go by. */

@@ -6,7 +6,7 @@ import { type Look, useRoom, type View } from "../state/room";
 export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Space", does: "Play or pause" },
   { keys: ", and .", does: "One frame back or on" },
-  { keys: "1 to 4", does: "Go to a bench, in the thread's order" },
+  { keys: "1 to 5", does: "Go to a bench, in the thread's order" },
   { keys: "Shift+1 to 4", does: "Front, back, three-quarter, side" },
   { keys: "C T S N I", does: "Cloth, threads, stretch, closeness, inside" },
   { keys: "?", does: "This sheet" },

@@ -13,12 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.checks import check_member, check_start
-from ..core.craft.dressing import chosen_vertices, dress
+from ..core.craft.dressing import Dressed, chosen_vertices, dress
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import read_garment, read_member, speeds_of
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.mesh import Mesh
-from ..core.solver.cloth import Cloth
 from ..core.solver.outfit import outfit
 from ..formats.registry import read_meshes
 from ..formats.shot_file.assemble import choice_of
@@ -178,15 +177,17 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         except NeedleError as error:
             faults[name] = error
     sound = not any(name in faults for name in opened.cast)
-    inner: tuple[Cloth, ...] = ()
+    inner: tuple[Dressed, ...] = ()
     for name, piece in opened.garments.items():
         garments[name] = asdict(read_garment(piece.garment, piece.topology, piece.loops, opened.colliders))
         try:
             dressed = dress(plan, piece.garment)
             if sound:
-                worn = (*inner, dressed.cloth)
-                check_start(outfit(worn), opened.colliders, opened.colliders.rest_points())
-                inner = worn if plan.together else ()
+                worn = (*inner, dressed)
+                start = np.concatenate([one.start(plan.first_simulated) for one in worn])
+                cloths = outfit(tuple(one.cloth for one in worn))
+                check_start(cloths, start, opened.colliders, opened.colliders.rest_points())
+                inner = tuple(one for one in worn if plan.together or one.finished is not None)
         except NeedleError as error:
             faults[name] = error
     return {

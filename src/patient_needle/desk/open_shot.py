@@ -50,6 +50,7 @@ class OpenShot:
             shot.name, shot.frame_rate, shot.frames, RunIn(shot.run_in.settle, shot.run_in.move),
             tuple(self.cast.values()), tuple(g.garment for g in self.garments.values()),
             np.array(shot.forces.gravity), shot.forces.air_drag, patience=FIRST_LOOK,
+            together=shot.together,
         )  # fmt: skip
 
     @cached_property

@@ -117,6 +117,8 @@ def named_in(document: Document) -> list[str]:
     names = [member["file"] for member in document.get("cast", [])]
     names += [garment["file"] for garment in document.get("garments", [])]
     names += [member["cache"] for member in document.get("cast", []) if member.get("cache")]
+    finished = [garment.get("finished") for garment in document.get("garments", [])]
+    names += [one["cache"] for one in finished if one]
     return list(dict.fromkeys(names))
 
 

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
+from ..formats.shot_file.document import FabricRecord
 from ..formats.shot_file.document import ShotFile as ShotFile
 
 Patience = Literal["first-look", "working", "final"]
@@ -117,11 +118,12 @@ class BorderReading(BaseModel):
 
 
 class GarmentReading(BaseModel):
-    """A garment in figures: m."""
+    """A garment in figures: m, m2."""
 
     vertices: int
     faces: int
     triangles: int
+    area: float
     spacing: float
     borders: list[BorderReading]
     groups: list[str]
@@ -184,6 +186,13 @@ class TakeChange(_Given):
     name: str = Field(min_length=1, max_length=80)
 
 
+class WearFinished(_Given):
+    """The garment of a take to wear as it is; seen: the revision the caller looks at."""
+
+    seen: int
+    garment: str
+
+
 class GoOn(_Given):
     """Let a take go on, to a later last frame if given."""
 
@@ -231,7 +240,7 @@ class Take(BaseModel):
 
 
 class FramePulse(BaseModel):
-    """A frame's figures: stretch as a share, counts of crossings, milliseconds."""
+    """A frame's figures: stretch as a share, counts of crossings, the deepest snag in m, milliseconds."""
 
     frame: int
     delivered: bool
@@ -240,6 +249,7 @@ class FramePulse(BaseModel):
     through_itself: int
     through_another: int
     pinched: int
+    deepest: float
     milliseconds: float
     substeps: int
 
@@ -297,3 +307,10 @@ class Workroom(BaseModel):
     desk: bool
     bytes_used: int
     bytes_free: int
+
+
+class BookSwatch(BaseModel):
+    """A swatch of the swatch book and what it is known for."""
+
+    said: str
+    fabric: FabricRecord

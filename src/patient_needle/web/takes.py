@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from typing import Any
 
 from apiflask import APIBlueprint
@@ -10,8 +11,10 @@ from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
 from ..desk.wire import Packed
+from ..formats.pc2 import pc2_bytes
 from ..formats.report.records import Record
 from ..formats.shot_file.differences import differences
+from ..formats.shot_file.parcel import plain_name
 from ..jobs.queue import queue_take
 from ..store import blobs, shots, summaries, takes
 from ..store.errors import ConflictError, MissingError
@@ -19,6 +22,7 @@ from ..store.models import Frame, Take, TakeState
 from . import schemas
 from .arrays import array_response, binary
 from .services import services
+from .shots import described as described_shot
 
 blueprint = APIBlueprint("takes", __name__, url_prefix="/api", tag="Takes")
 
@@ -152,6 +156,34 @@ def go_on(take_id: int, asked: schemas.GoOn) -> schemas.Take:
         return _one(session, take_id)
 
 
+@blueprint.post("/takes/<int:take_id>/finished")
+@blueprint.input(schemas.WearFinished, arg_name="asked")
+@blueprint.output(schemas.Shot)
+def wear_finished(take_id: int, asked: schemas.WearFinished) -> schemas.Shot:
+    """Wear a garment as this take has it from now on: it is not simulated again, others meet it as it is."""
+    with services().store.begin() as session:
+        take = takes.get(session, take_id)
+        rows = takes.frames(session, take_id, asked.garment, take.first_simulated, take.last)
+        if len(rows) != take.last - take.first_simulated + 1:
+            raise ConflictError(
+                f"'{take.name}' has {len(rows)} frames of the {asked.garment}, not all of them",
+                remedy="Let it go on to its end first",
+            )
+        document = deepcopy(shots.revision(session, take.shot_id).document)
+        garment = next((one for one in document["garments"] if one["name"] == asked.garment), None)
+        if garment is None:
+            raise MissingError(f"the shot has no '{asked.garment}' any more", remedy="Bring it in again")
+        name = f"{plain_name(asked.garment)}, {plain_name(take.name)}.pc2"
+        garment["finished"] = {"cache": name, "starts_at": take.first_simulated, "take": take.name}
+        data = blobs.many(session, [row.sha for row in rows])
+        cache = pc2_bytes(take.first_simulated, [data[row.sha] for row in rows])
+        shots.edit(
+            session, take.shot_id, asked.seen, document, {name: blobs.put(session, cache)},
+            f"The {asked.garment} worn as in {take.name}",
+        )  # fmt: skip
+        return described_shot(session, take.shot_id)
+
+
 @blueprint.get("/takes/<int:take_id>/pulse")
 @blueprint.output(schemas.TakePulse)
 def pulse(take_id: int) -> schemas.TakePulse:
@@ -169,6 +201,7 @@ def _beat(record: Record) -> schemas.FramePulse:
         through_itself=record["intersections"]["through_itself"],
         through_another=record["intersections"].get("through_another", 0),
         pinched=sum(s["count"] for s in record["snags"] if s["kind"] == "pinched"),
+        deepest=1e-3 * max((s.get("depth_mm", 0.0) for s in record["snags"]), default=0.0),
         milliseconds=sum(record["milliseconds"].values()), substeps=record["substeps"],
     )  # fmt: skip
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from apiflask import APIBlueprint
 from flask import Response, request
 
+from ..core.craft.swatch_book import BOOK
+from ..formats.shot_file.assemble import record_of
 from ..jobs.queue import workers_alive
 from ..store import summaries
 from . import schemas
@@ -26,6 +28,13 @@ def workroom() -> schemas.Workroom:
         version=house.version, workers=workers["alive"], working=workers["doing"], desk=house.desk.answers(),
         bytes_used=used, bytes_free=house.free_space(),
     )  # fmt: skip
+
+
+@blueprint.get("/swatches")
+@blueprint.output(list[schemas.BookSwatch])  # type: ignore[arg-type]  # a list is allowed
+def swatches() -> list[schemas.BookSwatch]:
+    """The swatch book: common cloths to start from."""
+    return [schemas.BookSwatch(said=swatch.said, fabric=record_of(swatch.fabric)) for swatch in BOOK]
 
 
 @blueprint.get("/events")

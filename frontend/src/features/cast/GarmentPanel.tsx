@@ -1,5 +1,3 @@
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
 import { changeGarment } from "../../domain/edits";
@@ -9,7 +7,7 @@ import { FaultNote, Figure, Panel } from "../../ui/Card";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
 
-/** One garment: what was read, what it is made of, and how it stands to the body at the start. */
+/** One garment: what was read of it, and how it stands to the body at the start. */
 export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: GarmentRecord; reading: Reading | undefined }) {
   const edit = useEdit(shot);
   const read = reading?.garments[garment.name];
@@ -20,22 +18,6 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
       {reading === undefined && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Reading…</Typography>}
       {read !== undefined && <Figures read={read} />}
       {fault !== undefined && <FaultNote fault={fault} />}
-      <TextField
-        select
-        label="Swatch"
-        value={garment.fabric}
-        margin="dense"
-        onChange={(event) => {
-          const fabric = event.target.value;
-          edit.mutate({ edit: (document) => changeGarment(document, garment.name, { fabric }, `made of ${fabric}`) });
-        }}
-      >
-        {shot.document.fabrics.map((fabric) => (
-          <MenuItem key={fabric.name} value={fabric.name}>
-            {fabric.name} · {Math.round(fabric.areal_density * 1000)} g/m²
-          </MenuItem>
-        ))}
-      </TextField>
       <UnitFields
         unit={garment.unit ?? "m"}
         up={garment.up ?? "y"}
@@ -52,7 +34,7 @@ function Figures({ read }: { read: GarmentReading }) {
   return (
     <>
       <Figure name="Vertices" value={read.vertices.toLocaleString("en")} />
-          <Figure name="Triangles" value={read.triangles.toLocaleString("en")} />
+      <Figure name="Triangles" value={read.triangles.toLocaleString("en")} />
       <Figure name="Spacing" value={mm(read.spacing)} />
       <Figure name="Borders" value={count(read.borders.length, "loop")} />
       {read.nearest !== null && <Figure name="Nearest to a collider" value={mm(read.nearest)} />}

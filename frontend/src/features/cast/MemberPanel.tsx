@@ -4,6 +4,7 @@ import type { CastRecord, MemberReading, Reading, Shot } from "../../api/client"
 import { changeFrames, changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { ColliderFields } from "./ColliderFields";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
 
@@ -45,6 +46,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
           Use its frames, {read.first} to {read.last}
         </Button>
       )}
+      <ColliderFields shot={shot} member={member} read={read} />
       <UnitFields
         unit={member.unit ?? "m"}
         up={member.up ?? "y"}

@@ -1,7 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { BorderReading, Choice, HoldRecord, Reading, Shot } from "../../api/client";
 import { holdsOf, removeHold } from "../../domain/edits";
@@ -9,14 +7,13 @@ import { count, metres } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Panel, Section } from "../../ui/Card";
+import { GarmentPicker, useGarmentAtHand } from "../../ui/GarmentPicker";
 import { NewHold } from "./NewHold";
 
 /** What holds the cloth: point at a border, and hold it to the body. */
 export function FastenCard({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
   const names = shot.document.garments.map((garment) => garment.name);
-  const chosenName = useRoom((room) => room.garment);
-  const garment = chosenName !== null && names.includes(chosenName) ? chosenName : names[0];
-  const set = useRoom((room) => room.set);
+  const garment = useGarmentAtHand(names);
   if (garment === undefined) {
     return (
       <Card title="Fasten" lead="What holds the cloth.">
@@ -27,22 +24,7 @@ export function FastenCard({ shot, reading }: { shot: Shot; reading: Reading | u
   const borders = reading?.garments[garment]?.borders ?? [];
   return (
     <Card title="Fasten" lead="Point at a border of the cloth: it lights up. Press it, then hold it to the body.">
-      {names.length > 1 && (
-        <TextField
-          select
-          label="Garment"
-          value={garment}
-          onChange={(event) => {
-            set({ garment: event.target.value, chosenBorder: null, litBorder: null });
-          }}
-        >
-          {names.map((name) => (
-            <MenuItem key={name} value={name}>
-              {name}
-            </MenuItem>
-          ))}
-        </TextField>
-      )}
+      <GarmentPicker names={names} garment={garment} />
       <Section title={`Borders of the ${garment}`}>
         {borders.length === 0 && <Typography variant="body2">This garment has no border.</Typography>}
         {borders.map((border) => (

@@ -4,46 +4,28 @@ import Slider from "@mui/material/Slider";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { GarmentRecord, Shot, WindRecord } from "../../api/client";
-import { addWind, changeGarment, changeTimeStretch, changeWind, type Gust, gustOf, removeWind, windOf, windsOf } from "../../domain/edits";
+import { addWind, changeGarment, changeLeastSubsteps, changeTimeStretch, changeWind, type Gust, gustOf, removeWind, windOf, windsOf } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Panel, Section } from "../../ui/Card";
+import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
 
 /** Wind, calm and time: what acts on the cloth apart from the cast, folded away until it is wanted. */
 export function AirAndTime({ shot }: { shot: Shot }) {
-  const [open, setOpen] = useState(false);
-  const winds = windsOf(shot.document);
   return (
-    <Box sx={{ mb: 1.25 }}>
-      <Button
-        fullWidth
-        aria-expanded={open}
-        aria-controls="air-and-time"
-        onClick={() => {
-          setOpen(!open);
-        }}
-        sx={{ justifyContent: "space-between", fontWeight: 400, fontSize: 13, color: "text.primary", px: 0.5 }}
-      >
-        <span>Wind, calm and time</span>
-        <Typography component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
-          {summary(shot)} {open ? "−" : "+"}
+    <Fold title="Wind, calm and time" said={summary(shot)}>
+      <Winds shot={shot} winds={windsOf(shot.document)} />
+      <Section title="Calm">
+        <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+          Takes out flutter. In wind the whole garment swings as before; where the body kicks it, it swings less too.
         </Typography>
-      </Button>
-      {open && (
-        <Box id="air-and-time">
-          <Winds shot={shot} winds={winds} />
-          <Section title="Calm">
-            <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
-              Keeps the swing of the whole garment and takes out flutter. It hangs as before.
-            </Typography>
-            {shot.document.garments.map((garment) => (
-              <CalmSlider key={garment.name} shot={shot} garment={garment} />
-            ))}
-          </Section>
-          <TimeStretch shot={shot} />
-        </Box>
-      )}
-    </Box>
+        {shot.document.garments.map((garment) => (
+          <CalmSlider key={garment.name} shot={shot} garment={garment} />
+        ))}
+      </Section>
+      <TimeStretch shot={shot} />
+      <LeastEffort shot={shot} />
+    </Fold>
   );
 }
 
@@ -54,6 +36,7 @@ function summary(shot: Shot): string {
   const parts = [winds === 0 ? "still air" : winds === 1 ? "1 wind" : `${winds} winds`];
   if (calmed) parts.push("calmed");
   if ((shot.document.time_stretch ?? 1) !== 1) parts.push("stretched");
+  if ((shot.document.least_substeps ?? 1) !== 1) parts.push("effort raised");
   return parts.join(", ");
 }
 
@@ -164,6 +147,31 @@ function TimeStretch({ shot }: { shot: Shot }) {
       ) : (
         <Typography sx={{ fontSize: 12.5 }}>Time is keyed: change it in the shot file.</Typography>
       )}
+    </Section>
+  );
+}
+
+/** The floor of the effort; the engine goes above it by itself where motion is fast. */
+function LeastEffort({ shot }: { shot: Shot }) {
+  const edit = useEdit(shot);
+  const least = shot.document.least_substeps ?? 1;
+  return (
+    <Section title="Effort">
+      {typeof least === "number" ? (
+        <NumberField
+          label="Substeps per frame, at least"
+          value={least}
+          whole
+          low={1}
+          high={32}
+          keep={(value) => {
+            edit.mutate({ edit: (document) => changeLeastSubsteps(document, value) });
+          }}
+        />
+      ) : (
+        <Typography sx={{ fontSize: 12.5 }}>The least effort is keyed: change it in the shot file.</Typography>
+      )}
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>More are taken by themselves where the motion is fast.</Typography>
     </Section>
   );
 }

@@ -4,7 +4,7 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { Shot } from "../../api/client";
-import { changeTogether, dressFurtherIn } from "../../domain/edits";
+import { changeTogether, dressFurtherIn, simulateAgain } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Section } from "../../ui/Card";
 
@@ -21,7 +21,22 @@ export function DressingOrder({ shot }: { shot: Shot }) {
           <Typography sx={{ fontSize: 13, flex: 1, overflowWrap: "anywhere" }}>
             <span className="figure">{place + 1}</span> {garment.name}
             {place === 0 && <Typography component="span" sx={{ fontSize: 12, color: "text.secondary" }}> innermost</Typography>}
+            {garment.finished && (
+              <Typography sx={{ fontSize: 12, color: "text.secondary" }}>finished, worn as in {garment.finished.take}</Typography>
+            )}
           </Typography>
+          {garment.finished && (
+            <Button
+              size="small"
+              aria-label={`Simulate ${garment.name} again`}
+              sx={{ fontWeight: 400, fontSize: 12.5 }}
+              onClick={() => {
+                edit.mutate({ edit: (document) => simulateAgain(document, garment.name) });
+              }}
+            >
+              Simulate again
+            </Button>
+          )}
           {place > 0 && (
             <Button
               size="small"
@@ -50,7 +65,10 @@ export function DressingOrder({ shot }: { shot: Shot }) {
         label={<Typography sx={{ fontSize: 13 }}>Simulate them together</Typography>}
       />
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
-        {together ? "They push each other and never pass through each other." : "Each moves as if the others were not there: quicker while looking for settings."}
+        {together
+          ? "They push each other and never pass through each other."
+          : "Each moves as if those not finished were not there: quicker while looking for settings."}{" "}
+        A garment whose take is good can be worn as it is: the others meet it, and it costs hardly anything.
       </Typography>
     </Section>
   );

@@ -6,7 +6,7 @@ import Typography from "@mui/material/Typography";
 import { type ReactNode, useState } from "react";
 import type { Shot, Take } from "../../api/client";
 import { bytes, faultsOf, patienceSaid, percent, span, takeState, when } from "../../domain/words";
-import { useTakeDeed } from "../../state/queries";
+import { useTakeDeed, useWearFinished } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { FaultNote, Panel } from "../../ui/Card";
 import { GoOn } from "./GoOn";
@@ -33,6 +33,7 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
       )}
       {take.fault !== null && <FaultNote fault={take.fault} />}
       <Stale take={take} />
+      <WearFinished shot={shot} take={take} />
       <Deeds shot={shot} take={take} at={at} />
     </Panel>
   );
@@ -104,6 +105,32 @@ function Stale({ take }: { take: Take }) {
         </Typography>
       ))}
       {take.stale.length > 5 && <Typography sx={{ fontSize: 12 }}>and {take.stale.length - 5} more</Typography>}
+    </Box>
+  );
+}
+
+/** Where there is more than one garment: those of this take that can be worn as they are here. */
+function WearFinished({ shot, take }: { shot: Shot; take: Take }) {
+  const wear = useWearFinished(shot);
+  const garments = shot.document.garments;
+  if (take.state !== "finished" || garments.length < 2) return null;
+  const left = garments.filter((garment) => !garment.finished && take.garments.some((one) => one.garment === garment.name));
+  // The last one that is simulated stays so: there would be nothing left to run.
+  if (garments.filter((garment) => !garment.finished).length < 2) return null;
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", ml: -0.75 }}>
+      {left.map((garment) => (
+        <Small
+          key={garment.name}
+          label={`Wear ${garment.name} as in ${take.name}`}
+          off={wear.isPending}
+          act={() => {
+            wear.mutate({ take: take.id, garment: garment.name });
+          }}
+        >
+          Finish the {garment.name}
+        </Small>
+      ))}
     </Box>
   );
 }

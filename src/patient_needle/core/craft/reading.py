@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..geometry.normals import triangle_areas
 from ..geometry.topology import Topology, is_closed
 from ..geometry.tree import build_tree, closest_points
 from ..model.typed import Indices, Points, Scalars
@@ -51,14 +52,14 @@ class BorderReading:
 
 @dataclass(frozen=True)
 class GarmentReading:
-    """spacing m, mean edge length; nearest, furthest and mean distance in m from the colliders at the start.
-
-    The distances are None without colliders.
+    """area m2; spacing m, mean edge length; nearest, furthest and mean distance in m from the colliders at the
+    start, None without colliders.
     """
 
     vertices: int
     faces: int
     triangles: int
+    area: float
     spacing: float
     borders: tuple[BorderReading, ...]
     groups: tuple[str, ...]
@@ -115,7 +116,8 @@ def read_garment(
     lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     distance = _from_colliders(points, colliders)
     return GarmentReading(
-        garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles), float(lengths.mean()),
+        garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles),
+        float(triangle_areas(points, topology.triangles).sum()), float(lengths.mean()),
         tuple(_border(points, loops, index) for index in range(len(loops))), tuple(garment.mesh.groups),
         *(
             (None, None, None)

@@ -1,0 +1,93 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import type { CastRecord, ColliderRecord, MemberReading, Shot } from "../../api/client";
+import { changeCollider, changeMember, plainCollider } from "../../domain/edits";
+import { count } from "../../domain/words";
+import { useEdit } from "../../state/queries";
+import { Fold } from "../../ui/Fold";
+import { NumberField } from "../../ui/NumberField";
+
+interface ColliderFieldsProps {
+  shot: Shot;
+  member: CastRecord;
+  read: MemberReading | undefined;
+}
+
+/** How cloth meets a cast member: whether at all, how far off it stays, how it rubs, and what is left out. */
+export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
+  const edit = useEdit(shot);
+  const collider = member.collider ?? null;
+  const keep = (change: Partial<ColliderRecord>, said: string) => {
+    edit.mutate({ edit: (document) => changeCollider(document, member.name, change, said) });
+  };
+  return (
+    <Fold title="How cloth meets it" said={saidOf(collider)}>
+      <FormControlLabel
+        control={
+          <Checkbox
+            size="small"
+            checked={collider !== null}
+            sx={{ py: 0.4 }}
+            onChange={(_, checked) => {
+              const said = checked ? "keeps cloth off" : "lets cloth through";
+              edit.mutate({ edit: (document) => changeMember(document, member.name, { collider: checked ? plainCollider : null }, said) });
+            }}
+          />
+        }
+        label={<Typography sx={{ fontSize: 13 }}>Keeps cloth off</Typography>}
+      />
+      {collider !== null && <Contact collider={collider} keep={keep} />}
+      {collider !== null && (read?.parts.length ?? 0) > 1 && <LeftOut collider={collider} parts={read?.parts ?? []} keep={keep} />}
+    </Fold>
+  );
+}
+
+type Keep = (change: Partial<ColliderRecord>, said: string) => void;
+
+function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
+  const { clearance_mm: clearance, friction, thickness_mm: thickness } = collider;
+  return (
+    <>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+        {typeof clearance === "number" && (
+          <NumberField label="Clearance, mm" value={clearance} low={0} high={1000} keep={(value) => { keep({ clearance_mm: value }, `clearance ${value} mm`); }} />
+        )}
+        <NumberField label="Thickness, mm" value={thickness} low={0} high={1000} keep={(value) => { keep({ thickness_mm: value }, `thickness ${value} mm`); }} />
+        <NumberField label="Friction" value={friction} low={0} high={5} keep={(value) => { keep({ friction: value }, `friction ${value}`); }} />
+      </Box>
+      {typeof clearance !== "number" && <Typography sx={{ fontSize: 12.5 }}>The clearance is keyed: change it in the shot file.</Typography>}
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+        Cloth stays off by the clearance and half of each thickness. 2 mm frees cloth in an armpit; 9 to 12 mm leave room for a second layer.
+      </Typography>
+    </>
+  );
+}
+
+/** Joints whose faces cannot touch the garment: bare arms under a sleeveless top, a head. */
+function LeftOut({ collider, parts, keep }: { collider: ColliderRecord; parts: readonly string[]; keep: Keep }) {
+  return (
+    <Autocomplete
+      multiple
+      size="small"
+      options={parts}
+      value={collider.leave_out}
+      disableCloseOnSelect
+      slotProps={{ chip: { size: "small" } }}
+      onChange={(_, value) => {
+        keep({ leave_out: value }, value.length === 0 ? "nothing left out" : `left out: ${value.join(", ")}`);
+      }}
+      renderInput={(params) => <TextField {...params} label="Leave out" margin="dense" placeholder={collider.leave_out.length === 0 ? "parts that cannot touch" : ""} />}
+    />
+  );
+}
+
+function saidOf(collider: ColliderRecord | null): string {
+  if (collider === null) return "not at all";
+  const { clearance_mm: clearance, leave_out: out } = collider;
+  const off = typeof clearance === "number" ? `${clearance} mm off` : "keyed";
+  return out.length === 0 ? off : `${off}, ${count(out.length, "part")} left out`;
+}
