@@ -91,6 +91,7 @@ def _check() -> int:
             interpreter, "-m", "patient_needle.bootstrap.cli", "schema", "--check",
             ROOT / "docs" / "shot-file.schema.json",
         ], ROOT),
+        ("benchmarks", [interpreter, "-m", "setup.measured"], ROOT),
         ("client", [interpreter, "-m", "setup.client", "--check"], ROOT),
         ("front end: lint", ["npm", "run", "--silent", "lint"], frontend),
         ("front end: build", ["npm", "run", "--silent", "build"], frontend),

@@ -1,0 +1,24 @@
+"""Committed measurements say which engine they are of."""
+
+from __future__ import annotations
+
+import pytest
+
+from patient_needle.bootstrap.headless import engine_hash
+from setup import measured
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        (f"Engine source {engine_hash()[:16]}.", ""),
+        ("Engine source 0123456789abcdef.", "another engine"),
+        ("Nothing of the kind.", "names no engine"),
+    ],
+)
+def test_measurements_of_another_engine_are_noted(tmp_path, monkeypatch, text, says):
+    kept = tmp_path / "benchmarks.md"
+    kept.write_text(text)
+    monkeypatch.setattr(measured, "MEASURED", kept)
+    assert says in measured.note()
+    assert bool(says) == bool(measured.note())
