@@ -25,6 +25,7 @@ from patient_needle.core.solver.membrane import Membrane  # noqa: E402
 from tests.layers import dropped, twisted  # noqa: E402
 
 from .calm import calm  # noqa: E402
+from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .truths import sweeps  # noqa: E402
 from .workroom import pages  # noqa: E402
@@ -36,25 +37,31 @@ REFERENCE = Patience("reference", 64, 1.0, 6, 60, 1e-3, 1e-6)
 
 
 def main() -> int:
-    load, threads = os.getloadavg()[0], environment.use_threads(None)
+    """Measure part by part; each is written when it is done, so that a run cut short keeps what it has."""
+    load, threads, quick = os.getloadavg()[0], environment.use_threads(None), "--quick" in sys.argv
     parts = [
         "# Benchmarks\n",
         "Written by `./needle bench`. Compare ratios within one run, not milliseconds between runs.\n",
         f"{date.today()}; {environment.processor()}, {threads} threads, load {load:.2f} at the start; "
         + ", ".join(f"{name} {version}" for name, version in environment.versions().items())
         + f".\nEngine source {headless.engine_hash()[:16]}.\n",
-        hang(10_000),
-        swing(3_000),
-        elastic_pass(30_000),
-        sweeps("--quick" in sys.argv),
-        among_itself("--quick" in sys.argv),
-        shot("shot.json", "The lamplighter's skirt, 4,159 vertices", "--quick" in sys.argv),
-        shot("layers.json", "The lamplighter in three layers, 7,644 vertices", "--quick" in sys.argv),
-        calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if "--quick" in sys.argv else 1040),
-        pages(),
     ]
-    OUT.write_text("\n".join(parts))
-    print(OUT.read_text())
+    measured: list[Callable[[], str]] = [
+        lambda: hang(10_000),
+        lambda: swing(3_000),
+        lambda: elastic_pass(30_000),
+        lambda: sweeps(quick),
+        lambda: among_itself(quick),
+        lambda: limbs(quick),
+        lambda: shot("shot.json", "The lamplighter's skirt, 4,159 vertices", quick),
+        lambda: shot("layers.json", "The lamplighter in three layers, 7,644 vertices", quick),
+        lambda: calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if quick else 1040),
+        pages,
+    ]
+    for part in measured:
+        parts.append(part())
+        OUT.write_text("\n".join(parts))
+        print(parts[-1], flush=True)
     return 0
 
 
