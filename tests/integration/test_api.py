@@ -17,7 +17,7 @@ from patient_needle.store import takes
 from patient_needle.web.app import create_app
 from patient_needle.web.events import EventHub
 from patient_needle.web.services import Services
-from tests.houses import DEMO, MADE_WITH, house, short_flag, until
+from tests.houses import DEMO, MADE_WITH, house, short_flag, two_flags, until
 
 FLAG = DEMO / "flag"
 GARMENT = "signal flag"
@@ -344,3 +344,56 @@ def test_without_a_desk_pages_are_told_so(store, shot, tmp_path):
     assert "desk process" in problem(caller.get(f"/api/shots/{shot}/revisions/1/reading"), 503)["title"]
     assert body(caller.get("/api/workroom"))["desk"] is False
     services.events.close()
+
+
+def test_every_swatch_of_the_book_can_be_worn(caller, shot):
+    book = body(caller.get("/api/swatches"))
+    assert len({swatch["fabric"]["name"] for swatch in book}) == len(book) >= 8
+    seen = body(caller.get(f"/api/shots/{shot}"))
+    document = seen["document"]
+    document["fabrics"] = [swatch["fabric"] for swatch in book]
+    document["garments"][0]["fabric"] = book[-1]["fabric"]["name"]
+    edit = {"seen": seen["revision"], "said": "worn", "document": document, "uploads": {}}
+    worn = body(caller.put(f"/api/shots/{shot}", json=edit))
+    reading = body(caller.get(f"/api/shots/{shot}/revisions/{worn['revision']}/reading"))
+    assert reading["faults"] == {}
+    assert reading["garments"][GARMENT]["area"] == pytest.approx(0.56 * 0.42)
+
+
+def test_a_finished_garment_is_worn_as_it_is_and_the_other_meets_it(caller, store):
+    shot_id = two_flags(store)
+    seen = body(caller.get(f"/api/shots/{shot_id}"))
+    first = body(caller.post(f"/api/shots/{shot_id}/takes", json={"seen": seen["revision"]}), 201)
+    ask = {"seen": seen["revision"], "garment": GARMENT}
+    assert (
+        "not all of them" in problem(caller.post(f"/api/takes/{first['id']}/finished", json=ask), 409)["title"]
+    )
+    run_take(store, first["id"], MADE_WITH)
+    missing = ask | {"garment": "cape"}
+    problem(caller.post(f"/api/takes/{first['id']}/finished", json=missing), 409)
+    worn = body(caller.post(f"/api/takes/{first['id']}/finished", json=ask))
+    assert worn["document"]["garments"][0]["finished"]["take"] == first["name"]
+    stale = body(caller.get(f"/api/takes/{first['id']}"))["stale"]
+    assert stale == [f"{GARMENT}: simulated, now finished in {first['name']}"]
+    reading = body(caller.get(f"/api/shots/{shot_id}/revisions/{worn['revision']}/reading"))
+    assert reading["faults"] == {}
+    second = body(caller.post(f"/api/shots/{shot_id}/takes", json={"seen": worn["revision"]}), 201)
+    run_take(store, second["id"], MADE_WITH)
+    both = [
+        array(caller.get(f"/api/takes/{take['id']}/garments/{GARMENT}/positions/999/1006"))
+        for take in (first, second)
+    ]
+    assert np.array_equal(*both)
+    pulse = body(caller.get(f"/api/takes/{second['id']}/pulse"))["garments"]
+    assert [beat["through_another"] for beat in pulse["second flag"]] == [0] * 8
+    zipped = caller.get(f"/api/shots/{shot_id}/export").data
+    again = body(caller.post("/api/shots/import", data=zipped, content_type="application/octet-stream"), 201)
+    assert again["document"]["garments"][0]["finished"] is not None
+    everything = again["document"]
+    for garment in everything["garments"]:
+        garment["finished"] = everything["garments"][0]["finished"]
+    edit = {"seen": again["revision"], "said": "all", "document": everything, "uploads": {}}
+    all_done = body(caller.put(f"/api/shots/{again['id']}", json=edit))
+    take = body(caller.post(f"/api/shots/{again['id']}/takes", json={"seen": all_done["revision"]}), 201)
+    run_take(store, take["id"], MADE_WITH)
+    assert "nothing is left" in body(caller.get(f"/api/takes/{take['id']}"))["fault"]["what"]

@@ -67,12 +67,12 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
     plan = _plan(request)
     check_plan(plan)
     mark = fingerprint(request, plan)
-    runs = [OutfitRun(plan, garments) for garments in plan.runs]
+    runs = [OutfitRun(plan, planned) for planned in plan.runs]
     request.out.mkdir(parents=True, exist_ok=True)
     desks = {garment.name: _Desk(request, garment.name, mark) for garment in plan.garments}
     try:
         for run in runs:
-            _run_outfit(plan, run, [desks[garment.name] for garment in run.garments], told)
+            _run_outfit(plan, run, [desks[garment.name] for garment in run.run.reported], told)
     finally:
         for garment in plan.garments:
             desks[garment.name].write_cache(plan, garment)
@@ -124,8 +124,8 @@ def _run_outfit(plan: ShotPlan, run: OutfitRun, desks: list[_Desk], told: Callab
     state, last_done = _resumed(desks) or (run.start(), plan.first_simulated)
     total = plan.frames[1] - plan.first_simulated
     if last_done == plan.first_simulated and plan.run_in.length == 0:
-        for desk, span in zip(desks, run.outfit.spans, strict=True):
-            desk.keep_first(plan.frames[0], state.positions[span])
+        for desk, first in zip(desks, run.first(), strict=True):
+            desk.keep_first(plan.frames[0], first.positions)
     for results in run.frames(state, last_done, plan.frames[1]):
         for desk, result in zip(desks, results, strict=True):
             desk.keep(result)

@@ -13,7 +13,7 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 
 from ..core.craft.checks import check_plan
-from ..core.craft.plan import Garment, ShotPlan
+from ..core.craft.plan import PlannedRun, ShotPlan
 from ..core.craft.simulate import FrameResult, OutfitRun
 from ..core.model.errors import NeedleError, ResumeError
 from ..core.model.patience import ALL
@@ -124,22 +124,22 @@ def _run(
     plan = _plan(store, take)
     kept = _kept(store, plan, take)
     done = 0
-    for garments in plan.runs:
-        if garments[0].name in kept:
-            done += len(garments) * (kept[garments[0].name][1] - take.first_simulated + 1)
+    for planned in plan.runs:
+        if planned.lead in kept:
+            done += len(planned.reported) * (kept[planned.lead][1] - take.first_simulated + 1)
     pace = _Pace(done)
     _tell(store, lease, pace, "preparing")
-    for garments in plan.runs:
-        from_here = kept.get(garments[0].name)
+    for planned in plan.runs:
+        from_here = kept.get(planned.lead)
         if from_here is None or from_here[1] < take.last:
-            _run_outfit(store, plan, garments, take, lease, pace, from_here, asked_to_stop)
+            _run_outfit(store, plan, planned, take, lease, pace, from_here, asked_to_stop)
     _finish(store, lease, TakeState.FINISHED, None)
 
 
 def _kept(store: Store, plan: ShotPlan, take: Take) -> dict[str, tuple[ClothState, int]]:
     """By the first garment of each run, the state to go on from and its frame."""
     with store.begin() as session:
-        latest = {run[0].name: takes.latest_checkpoint(session, take.id, run[0].name) for run in plan.runs}
+        latest = {run.lead: takes.latest_checkpoint(session, take.id, run.lead) for run in plan.runs}
     return {name: read_checkpoint(io.BytesIO(found[1])) for name, found in latest.items() if found}
 
 
@@ -164,10 +164,10 @@ def _plan(store: Store, take: Take) -> ShotPlan:
 
 
 def _run_outfit(
-    store: Store, plan: ShotPlan, garments: tuple[Garment, ...], take: Take, lease: takes.Lease, pace: _Pace,
+    store: Store, plan: ShotPlan, planned: PlannedRun, take: Take, lease: takes.Lease, pace: _Pace,
     from_here: tuple[ClothState, int] | None, asked_to_stop: Callable[[], bool],
 ) -> None:  # fmt: skip
-    run = OutfitRun(plan, garments)
+    run = OutfitRun(plan, planned)
     if from_here is None:
         start = run.first()
         _commit(store, lease, pace, start)

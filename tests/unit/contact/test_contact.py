@@ -11,7 +11,12 @@ from patient_needle.core.contact.anchors import Anchors, after_slip, anchor_poin
 from patient_needle.core.contact.easing import easing_rows
 from patient_needle.core.contact.fans import Fans
 from patient_needle.core.contact.filter import PathFilter, rigidly_moved
-from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.contact.intersections import (
+    crossing_depths,
+    crossing_pairs,
+    inside,
+    self_crossing_pairs,
+)
 from patient_needle.core.contact.pairs import PairFinder, ownership, within_reach
 from patient_needle.core.contact.rows import Skin, armed, build_rows, misses
 from patient_needle.core.geometry.tree import build_tree
@@ -281,13 +286,12 @@ def test_easing_asks_for_a_little_and_only_of_those_behind():
     points, _, faces, count = scene(0.02)
     points[:4, 1] = -0.004
     tree = build_tree(points, faces)
-    released = np.zeros((count, 1), bool)
-    released[:6] = True
-    rows = easing_rows(tree, points, points, released, surroundings(len(faces), 0.003), 100.0)
+    eased = np.arange(count) < 6
+    rows = easing_rows(tree, points, points, eased, surroundings(len(faces), 0.003), 100.0)
     assert set(rows.ends[:, 0].tolist()) == {0, 1, 2, 3}
     assert rows.soft == pytest.approx(-0.004 + 0.0015)
     assert np.all(np.isneginf(rows.hard))
-    assert easing_rows(tree, points, points, released & False, surroundings(12, 0.003), 1.0) is None
+    assert easing_rows(tree, points, points, eased & False, surroundings(12, 0.003), 1.0) is None
 
 
 def test_anchors_ride_on_their_triangle():
@@ -323,3 +327,13 @@ def test_exact_counts():
     assert len(self_crossing_pairs(points, triangles)) == 0
     assert len(self_crossing_pairs(both, np.concatenate([triangles, triangles + 8]))) > 0
     assert inside(points, triangles, np.array([[0.5, 0.5, 0.5], [1.5, 0, 0]])).tolist() == [True, False]
+
+
+def test_how_deep_triangles_reach_through_each_other():
+    """Two squares' corners by hand: one stands 3 mm through the other, 20 mm beside its edge."""
+    flat = np.array([[0.0, 0, 0], [0.1, 0, 0], [0, 0.1, 0]])
+    standing = np.array([[0.02, 0.03, -0.003], [0.02, 0.03, 0.06], [0.02, 0.04, 0.06]])
+    one = np.array([[0, 1, 2]], np.int32)
+    assert crossing_depths(flat, one, standing, one) == pytest.approx(0.003)
+    assert crossing_depths(standing, one, flat, one) == pytest.approx(0.003)
+    assert crossing_depths(flat, one, standing + [0, 0, 0.01], one) == pytest.approx(0.0)

@@ -17,16 +17,16 @@ def easing_rows(
     colliders: Tree,
     start: Points,
     goal: Points,
-    released: Flags,
+    eased: Flags,
     around: Surroundings,
     stiffness: float,
 ) -> Rows | None:
-    """Rows for every released vertex that is behind its nearest collider triangle, or None.
+    """Rows for every vertex to be eased out that is behind its nearest collider triangle, or None.
 
-    colliders' boxes must fit start (all, 3) m; goal (all, 3) m gives the colliders' end; released (n, p). The
+    colliders' boxes must fit start (all, 3) m; goal (all, 3) m gives the colliders' end; eased (n,). The
     rows' hard gap is minus infinity: they push, but certify nothing.
     """
-    waiting = np.flatnonzero(released.any(axis=1))
+    waiting = np.flatnonzero(eased)
     if len(waiting) == 0:
         return None
     triangle, barycentric, distance = closest_points(colliders, start, start[waiting], REACH)

@@ -196,7 +196,7 @@ class _Walk:
         A piece that holds prescribed vertices goes with them, others as their mass goes.
         """
         out = goal.copy()
-        for piece in _pieces(self._p._cloth, zone, links):
+        for piece in patches(self._p._cloth, zone, links):
             fixed = piece[self._p._prescribed[piece]]
             leading = fixed if len(fixed) else piece
             weight = np.ones(len(fixed)) if len(fixed) else 1 / self._p._inverse_mass[piece]
@@ -235,8 +235,9 @@ def rigidly_moved(points: Points, start: Points, end: Points, weight: Scalars) -
     return (points - here) @ turn + there
 
 
-def _pieces(triangles: Triangles, zone: Flags, links: Indices) -> list[Indices]:
-    """The pieces of the vertices in `zone` (n,) that triangles or links connect, each (k,) int."""
+def patches(triangles: Triangles, zone: Flags, links: Indices | None = None) -> list[Indices]:
+    """The pieces of the vertices in `zone` (n,) that triangles, or links (k, 2), connect; each (m,) int."""
+    links = np.zeros((0, 2), np.int32) if links is None else links
     inner = triangles[zone[triangles].all(axis=1)]
     sides = np.concatenate([inner[:, [0, 1]], inner[:, [1, 2]], inner[:, [2, 0]], links])
     graph = sparse.coo_matrix((np.ones(len(sides)), (sides[:, 0], sides[:, 1])), (len(zone), len(zone)))

@@ -25,6 +25,12 @@ def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
         )
     if not plan.garments:
         raise ShotError("there is no garment to simulate", where=f"shot '{plan.name}'", remedy="Add one")
+    if all(garment.finished is not None for garment in plan.garments):
+        raise ShotError(
+            "every garment is finished: nothing is left to simulate",
+            where=f"shot '{plan.name}'",
+            remedy="Simulate one of them again",
+        )
     for member in plan.cast:
         check_member(plan, member, tolerances)
 
@@ -69,16 +75,18 @@ def _check_stature(member: CastMember, up: int, tolerances: Tolerances) -> None:
     )
 
 
-def check_start(worn: Outfit, colliders: Colliders, points: Points) -> None:
-    """`StartError` when a cloth starts inside a collider, or crosses one, itself or another; points (k, 3) m of
-    the colliders.
+def check_start(worn: Outfit, start: Points, colliders: Colliders, points: Points) -> None:
+    """`StartError` when a cloth starts inside a collider, or crosses one, itself or another; start (n, 3) m,
+    points (k, 3) m of the colliders. What is wrong in a cloth that is held all over is its own affair.
     """
-    for cloth in worn.cloths:
-        _check_among(cloth, colliders, points)
-    crossing = self_crossing_pairs(worn.rest_points, worn.triangles)
+    for cloth, span in zip(worn.cloths, worn.spans, strict=True):
+        if not cloth.held.all():
+            _check_among(cloth, start[span], colliders, points)
+    crossing = self_crossing_pairs(start, worn.triangles)
+    crossing = crossing[~worn.held[worn.triangles[crossing]].all(axis=(1, 2))]
     if len(crossing):
         one, other = (worn.cloths[worn.skin.garment[t]].name for t in crossing[0])
-        centre = worn.rest_points[worn.triangles[crossing[0, 0]]].mean(axis=0)
+        centre = start[worn.triangles[crossing[0, 0]]].mean(axis=0)
         what = "itself" if one == other else f"'{other}'"
         raise StartError(
             f"it starts through {what} in {len(crossing)} places",
@@ -87,21 +95,21 @@ def check_start(worn: Outfit, colliders: Colliders, points: Points) -> None:
         )
 
 
-def _check_among(cloth: Cloth, colliders: Colliders, points: Points) -> None:
+def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Points) -> None:
     if len(colliders.triangles) == 0:
         return
-    within = inside(points, colliders.enclosing, cloth.rest_points) & ~cloth.held
+    within = inside(points, colliders.enclosing, start) & ~cloth.held
     if within.any():
-        worst = cloth.rest_points[np.argmax(within)]
+        worst = start[np.argmax(within)]
         raise StartError(
             f"{int(within.sum())} vertices start inside a collider",
             where=f"garment '{cloth.name}', vertex {int(np.argmax(within))} at {_place(worst)}",
             remedy="Fit the garment to the rest pose there, or leave that part out of the collider",
         )
-    crossing = crossing_pairs(cloth.rest_points, cloth.triangles, points, colliders.triangles)
+    crossing = crossing_pairs(start, cloth.triangles, points, colliders.triangles)
     if len(crossing):
         triangle, other = crossing[0]
-        centre = cloth.rest_points[cloth.triangles[triangle]].mean(axis=0)
+        centre = start[cloth.triangles[triangle]].mean(axis=0)
         raise StartError(
             f"{len(crossing)} places of the garment cross a collider at the start",
             where=f"garment '{cloth.name}', triangle {int(triangle)} at {_place(centre)}, "

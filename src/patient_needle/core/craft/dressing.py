@@ -8,6 +8,7 @@ import numpy as np
 
 from ..geometry.binding import Binding, bind, follow
 from ..geometry.material import drawn_directions, pattern_directions
+from ..geometry.motion import Motion
 from ..geometry.topology import Topology, border_loops, build_topology, is_closed
 from ..geometry.triangulate import triangulated
 from ..model.errors import NeedleError, ShotError
@@ -29,17 +30,24 @@ class HeldLoop:
 
 @dataclass(frozen=True, eq=False)
 class Dressed:
-    """A garment's cloth and its holds."""
+    """A garment's cloth and its holds; finished: the motion that has all of it already."""
 
     cloth: Cloth
     holds: tuple[HeldLoop, ...]
     directions: str
+    finished: Motion | None = None
+
+    def start(self, frame: int) -> Points:
+        """Where it is (n, 3) m when the run starts at `frame`: as it was made, or as it was finished."""
+        return self.cloth.rest_points if self.finished is None else self.finished.at(frame)
 
     def held_points(self, frame: float) -> Points:
         """Positions (h, 3) m of the cloth's held vertices at `frame`, in vertex order.
 
         A vertex in two holds follows the later one.
         """
+        if self.finished is not None:
+            return self.finished.at(frame)
         out = np.zeros((self.cloth.count, 3))
         for hold in self.holds:
             out[hold.vertices] = follow(hold.binding, hold.motion.at(frame))
@@ -64,6 +72,9 @@ def _dress(plan: ShotPlan, garment: Garment) -> Dressed:
     held = np.zeros(len(points), bool)
     for hold in holds:
         held[hold.vertices] = True
+    if garment.finished is not None:
+        _check_finished(plan, garment.finished)
+        held[:] = True
     pattern = pattern_directions(garment.mesh, cut)
     warp = drawn_directions(points, cut.triangles, garment.warp) if pattern is None else pattern
     cloth = build_cloth(
@@ -81,7 +92,17 @@ def _dress(plan: ShotPlan, garment: Garment) -> Dressed:
             "it is to be filled, but its mesh has open borders",
             remedy="Close the mesh, or take the filling away",
         )
-    return Dressed(cloth, holds, "drawn direction" if pattern is None else "pattern UVs")
+    return Dressed(cloth, holds, "drawn direction" if pattern is None else "pattern UVs", garment.finished)
+
+
+def _check_finished(plan: ShotPlan, finished: Motion) -> None:
+    low, high = finished.span()
+    if plan.first_simulated < low or plan.frames[1] > high:
+        raise ShotError(
+            f"it is finished from frame {low:g} to {high:g}, but the run goes from {plan.first_simulated} to "
+            f"{plan.frames[1]}, run-in included",
+            remedy="Finish it over the whole range, run-in included, or simulate it again",
+        )
 
 
 def _held_loop(

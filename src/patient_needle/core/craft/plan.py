@@ -82,7 +82,8 @@ class FollowHold:
 @dataclass(frozen=True, eq=False)
 class Garment:
     """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; multipliers:
-    what varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them.
+    what varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them; finished:
+    where an earlier take has it, which then is not simulated again but worn by it as it is.
     """
 
     name: str
@@ -95,6 +96,20 @@ class Garment:
     calm: float = 0.0
     shelter: float = 0.0
     filling: Filling | None = None
+    finished: Motion | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class PlannedRun:
+    """Garments in one run, innermost first; reported: those whose frames this run gives."""
+
+    garments: tuple[Garment, ...]
+    reported: tuple[Garment, ...]
+
+    @property
+    def lead(self) -> str:
+        """The garment the run's state is kept with."""
+        return self.reported[0].name
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,7 +119,7 @@ class ShotPlan:
     frames: first and last delivered, both in; gravity (3,) m/s2; air_drag kg/(m2 s); air_density kg/m3;
     time_stretch: seconds that pass for the cloth in one second of the shot, over frames; least_substeps:
     substeps per frame that are taken at least, over frames; garments in dressing order, innermost first;
-    together: whether they are simulated as one outfit, or each as if the others were not there.
+    together: whether they are simulated as one outfit, or each as if those not finished were not there.
     """
 
     name: str
@@ -129,9 +144,16 @@ class ShotPlan:
         return self.frames[0] - self.run_in.length
 
     @property
-    def runs(self) -> tuple[tuple[Garment, ...], ...]:
-        """The garments that are simulated together, run by run."""
-        return (self.garments,) if self.together else tuple((garment,) for garment in self.garments)
+    def runs(self) -> tuple[PlannedRun, ...]:
+        """What is simulated together, run by run; finished garments are in each, and reported by the first."""
+        if self.together:
+            return (PlannedRun(self.garments, self.garments),)
+        runs: list[PlannedRun] = []
+        for garment in self.garments:
+            if garment.finished is None:
+                worn = tuple(one for one in self.garments if one.finished is not None or one is garment)
+                runs.append(PlannedRun(worn, (garment,) if runs else worn))
+        return tuple(runs)
 
     def member(self, name: str) -> CastMember:
         """The cast member called `name`; `KeyError` when there is none."""

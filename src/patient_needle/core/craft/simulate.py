@@ -20,7 +20,8 @@ from ..solver.step import Engine, Surround
 from .checks import check_start
 from .colliders import Colliders, merged_colliders
 from .dressing import Dressed, dress
-from .plan import Garment, ShotPlan
+from .plan import Garment, PlannedRun, ShotPlan
+from .run_in import run_in_share
 from .snags import Snag, find_crossings, list_snags, rearmed
 
 
@@ -56,13 +57,15 @@ class FrameResult:
 class OutfitRun:
     """Garments' simulation, innermost first: checked, dressed, factors not yet made."""
 
-    def __init__(self, plan: ShotPlan, garments: tuple[Garment, ...]) -> None:
+    def __init__(self, plan: ShotPlan, run: PlannedRun) -> None:
         self.plan = plan
-        self.garments = garments
+        self.run = run
+        self.garments = garments = run.garments
         self.colliders: Colliders = merged_colliders(plan)
         self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment) for garment in garments)
         self.outfit = outfit(tuple(one.cloth for one in self.dressed))
-        check_start(self.outfit, self.colliders, self.colliders.rest_points())
+        self._start = np.concatenate([one.start(plan.first_simulated) for one in self.dressed])
+        check_start(self.outfit, self._start, self.colliders, self.colliders.rest_points())
         around = self.colliders.surroundings(plan.first_simulated)
         thickness = self.outfit.skin.thickness.mean()
         self._engine = Engine(
@@ -76,8 +79,8 @@ class OutfitRun:
         )
 
     def start(self) -> ClothState:
-        """The garments at rest, as they were made."""
-        return at_rest(self.outfit.rest_points, len(self.colliders.rank))
+        """The garments at rest, as they were made or as they were finished."""
+        return at_rest(self._start, len(self.colliders.rank))
 
     def first(self) -> tuple[FrameResult, ...]:
         """The start as a finished frame that cost nothing."""
@@ -87,7 +90,7 @@ class OutfitRun:
         )
 
     def frames(self, state: ClothState, after: int, last: int) -> Iterator[tuple[FrameResult, ...]]:
-        """Frames after `after` up to `last`, going on from `state`; a result of each garment for each."""
+        """Frames after `after` up to `last`, going on from `state`; each garment's result for each."""
         for frame in range(after + 1, last + 1):
             results = self._frame(state, frame)
             yield results
@@ -129,7 +132,11 @@ class OutfitRun:
         held = tuple(one.held_points(time) for one in self.dressed)
         wind = air_velocity(plan.winds, state.positions, time, plan.frame_rate) if plan.winds else None
         worn = tuple(
-            Wearing(self._spin(state, index, held[index], step), _inflation(garment, time))
+            Wearing(
+                self._spin(state, index, held[index], step),
+                _inflation(garment, time),
+                run_in_share(plan.run_in, plan.frames[0], time),
+            )
             for index, garment in enumerate(self.garments)
         )
         return Surround(here, there, np.concatenate(held), self.colliders.surroundings(time), wind, worn)
@@ -153,10 +160,14 @@ class OutfitRun:
     ) -> tuple[FrameResult, ...]:
         """Look at a frame's end: what crosses, what is let go, how far it is stretched."""
         crossings = find_crossings(self.outfit, state.positions, self.colliders, around)
-        released = rearmed(self.outfit, state.positions, self.colliders, around, crossings, state.released)
-        state = state.replace(released=released)
+        released, eased = rearmed(
+            self.outfit, state.positions, self.colliders, around, crossings, state.released
+        )
+        state = state.replace(released=released, eased=eased)
         results = []
         for index, (dressed, span) in enumerate(zip(self.dressed, self.outfit.spans, strict=True)):
+            if self.garments[index] not in self.run.reported:
+                continue
             own, points = crossings.of(index, self.outfit), state.positions[span]
             wear = self._engine.wear[index]
             results.append(
@@ -168,7 +179,7 @@ class OutfitRun:
                     frame >= self.plan.frames[0],
                     tally,
                     stretch(dressed.cloth, points),
-                    list_snags(self.outfit, index, state.positions, self.colliders, own, released),
+                    list_snags(self.outfit, index, state.positions, self.colliders, around, own, released),
                     len(own.colliders),
                     len(own.itself),
                     len(own.garments),

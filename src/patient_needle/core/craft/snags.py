@@ -6,7 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from ..contact.filter import patches
+from ..contact.intersections import crossing_depths, crossing_pairs, inside, self_crossing_pairs
+from ..geometry.normals import area_vectors, triangle_areas, unit
+from ..geometry.tree import build_tree, closest_points
 from ..model.typed import Flags, Indices, Points
 from ..solver.outfit import Outfit
 from .colliders import Colliders
@@ -15,16 +18,22 @@ IN_THE_BODY = "in the body"
 THROUGH_ITSELF = "through itself"
 THROUGH_ANOTHER = "through another garment"
 PINCHED = "pinched"
+BESIDE = 0.06  # m: cloth this near to a part that has sunk into another waits until it comes out again
+LIFT = 1e-4  # m above a surface, where it is asked whether something covers it
 
 
 @dataclass(frozen=True)
 class Snag:
-    """One fault of a frame: its kind, how many triangle pairs or vertices, where (m), and what it touches."""
+    """One fault of a frame: its kind, how many triangle pairs or vertices, where (m), what it touches, how deep
+    it goes (m) and how much cloth it takes up (m2).
+    """
 
     kind: str
     count: int
     place: tuple[float, float, float]
     with_what: str
+    depth: float
+    area: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,36 +67,70 @@ def find_crossings(worn: Outfit, points: Points, colliders: Colliders, around: P
 
 
 def list_snags(
-    worn: Outfit, index: int, points: Points, colliders: Colliders, own: Crossings, released: Flags
+    worn: Outfit,
+    index: int,
+    points: Points,
+    colliders: Colliders,
+    around: Points,
+    own: Crossings,
+    released: Flags,
 ) -> tuple[Snag, ...]:
-    """Snags of one garment's frame, one per kind and what it meets; points (n, 3) m of the whole outfit."""
-    centres = points[worn.triangles].mean(axis=1)
-    cloth, span = worn.cloths[index], worn.spans[index]
-    parts = colliders.part[own.colliders[:, 1]] if len(own.colliders) else np.zeros(0)
-    snags = [
-        _snag(
-            IN_THE_BODY,
-            centres[np.unique(own.colliders[parts == part, 0])],
-            int((parts == part).sum()),
-            colliders.part_names[int(part)],
+    """Snags of one garment's frame, one per kind and what it meets; points (n, 3) m of the whole outfit, around
+    (k, 3) m of the colliders.
+    """
+    cloth = worn.cloths[index]
+    part = colliders.part[own.colliders[:, 1]] if len(own.colliders) else np.zeros(0, np.int32)
+    snags = []
+    for which in np.unique(part):
+        pairs = own.colliders[part == which]
+        depth = crossing_depths(
+            points, worn.triangles[pairs[:, 0]], around, colliders.triangles[pairs[:, 1]]
+        )  # fmt: skip
+        caught = np.unique(worn.triangles[pairs[:, 0]])
+        sunk = max(float(depth.max()), _sunk(points[caught], colliders, around))
+        snags.append(
+            _snag(IN_THE_BODY, worn, points, pairs[:, 0], len(pairs), colliders.part_names[which], sunk)
         )
-        for part in np.unique(parts)
-    ]
     if len(own.itself):
-        snags.append(_snag(THROUGH_ITSELF, centres[np.unique(own.itself)], len(own.itself), cloth.name))
+        snags.append(_through(THROUGH_ITSELF, worn, points, own.itself, own.itself, cloth.name))
     others = worn.skin.garment[own.garments[:, 1]]
     for other in np.unique(others):
-        through = own.garments[others == other, 0]
-        snags.append(_snag(THROUGH_ANOTHER, centres[np.unique(through)], len(through), worn.cloths[other].name))
-    for part in np.flatnonzero(released[span].any(axis=0)):
-        let_go = released[span, part]
-        snags.append(_snag(PINCHED, points[span][let_go], int(let_go.sum()), colliders.part_names[part]))
+        pairs = own.garments[others == other]
+        snags.append(_through(THROUGH_ANOTHER, worn, points, pairs[:, 0], pairs, worn.cloths[other].name))
+    mine = worn.skin.garment == index
+    for which in np.flatnonzero(released[worn.spans[index]].any(axis=0)):
+        let_go = released[:, which]
+        loose = np.flatnonzero(mine & let_go[worn.triangles].any(axis=1)).astype(np.int32)
+        count = int(let_go[worn.spans[index]].sum())
+        sunk = _sunk(points[np.unique(worn.triangles[loose])], colliders, around)
+        snags.append(_snag(PINCHED, worn, points, loose, count, colliders.part_names[which], sunk))
     return tuple(snags)
 
 
-def _snag(kind: str, places: Points, count: int, with_what: str) -> Snag:
-    x, y, z = places.mean(axis=0)
-    return Snag(kind, count, (float(x), float(y), float(z)), with_what)
+def _through(kind: str, worn: Outfit, points: Points, own: Indices, pairs: Indices, with_what: str) -> Snag:
+    """Cloth through cloth, pairs (k, 2) of triangles, of which `own` are the garment's."""
+    corners = worn.triangles[pairs]
+    depth = crossing_depths(points, corners[:, 0], points, corners[:, 1])
+    return _snag(kind, worn, points, own, len(pairs), with_what, float(depth.max()))
+
+
+def _snag(
+    kind: str, worn: Outfit, points: Points, triangles: Indices, count: int, with_what: str, depth: float
+) -> Snag:
+    """A snag that takes up these cloth triangles, each once."""
+    corners = worn.triangles[np.unique(triangles)]
+    x, y, z = points[corners].mean(axis=(0, 1))
+    place = (float(x), float(y), float(z))
+    return Snag(kind, count, place, with_what, depth, float(triangle_areas(points, corners).sum()))
+
+
+def _sunk(points: Points, colliders: Colliders, around: Points) -> float:
+    """How deep the deepest of points (n, 3) m lies within the colliders, m; 0 when all are outside."""
+    within = points[inside(around, colliders.enclosing, points)]
+    if len(within) == 0:
+        return 0.0
+    tree = build_tree(around, colliders.enclosing)
+    return float(closest_points(tree, around, within)[2].max())
 
 
 def rearmed(
@@ -97,22 +140,40 @@ def rearmed(
     around: Points,
     crossings: Crossings,
     released: Flags,
-) -> Flags:
-    """Which vertices stay released (n, p) at the end of a frame.
+) -> tuple[Flags, Flags]:
+    """Which vertices stay released (n, p) at the end of a frame, and which of them (n,) are to be eased out.
 
-    Every triangle that a part still pierces is let go as a whole; a vertex is armed again once it is outside
-    and none of its triangles is pierced.
+    Every triangle that a part still pierces is let go as a whole. What hangs together is armed again together,
+    once all of it is outside and none of its triangles is pierced: a patch that lies wholly clear lies on its
+    right side, but a vertex that is clear may have slipped past a limb that the rest of its patch hangs on.
+    Nothing is eased out beside a part that has sunk into another: its nearest surface may be the far side.
     """
     if not released.any() and len(crossings.colliders) == 0:
-        return released
+        return released, np.zeros(len(released), bool)
     out = released.copy()
     pierced = np.zeros_like(released)
     for triangle, other in crossings.colliders:
         pierced[cloth.triangles[triangle], colliders.part[other]] = True
     out |= pierced
-    waiting = np.flatnonzero(out.any(axis=1))
-    still_in = inside(around, colliders.enclosing, points[waiting])
-    free = waiting[~still_in]
-    out[free] &= pierced[free]
     out[cloth.held] = False
-    return out
+    waiting = np.flatnonzero(out.any(axis=1))
+    caught = pierced.copy()
+    caught[waiting[inside(around, colliders.enclosing, points[waiting])]] = True
+    eased = np.zeros(len(out), bool)
+    for part in map(int, np.flatnonzero(out.any(axis=0))):
+        for patch in patches(cloth.triangles, out[:, part]):
+            out[patch, part] = caught[patch, part].any()
+        let_go = np.flatnonzero(out[:, part])
+        eased[let_go[~_beside_sunk(points[let_go], colliders, around, part)]] = True
+    return out, eased
+
+
+def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int) -> Flags:
+    """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's."""
+    triangles = colliders.triangles[colliders.part == part]
+    lifted = around[triangles].mean(axis=1) + LIFT * unit(area_vectors(around, triangles))
+    sunk = triangles[inside(around, colliders.enclosing, lifted)]
+    if len(sunk) == 0:
+        return np.zeros(len(points), bool)
+    _, _, distance = closest_points(build_tree(around, sunk), around, points, BESIDE)
+    return np.asarray(distance <= BESIDE)

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
-from cholespy import CholeskySolverD, MatrixType
+from cholespy import CholeskySolverD
 from numba import njit
 from scipy import sparse
 
 from ..model.typed import Flags, Points, Scalars, Vectors
 from .cloth import Cloth
 from .gather import inner, largest
+from .operators import factorised, rest_operator
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
@@ -53,7 +54,7 @@ class Factors:
     def __init__(self, cloth: Cloth, air_drag: float) -> None:
         self._cloth = cloth
         self._air_drag = air_drag
-        self._membrane = _rest_operator(cloth)
+        self._membrane = rest_operator(cloth, cloth.weft, cloth.warp)
         self._retardation = float(cloth.stretch_retardation.mean())
         self._made: dict[float, CholeskySolverD] = {}
 
@@ -71,27 +72,7 @@ class Factors:
             cloth.mass / reach**2 + self._air_drag * cloth.vertex_areas / reach
         )
         free = sparse.diags((~cloth.held).astype(float))
-        matrix = (free @ matrix @ free + sparse.diags(cloth.held.astype(float))).tocoo()
-        return CholeskySolverD(
-            cloth.count,
-            matrix.row.astype(np.int32),
-            matrix.col.astype(np.int32),
-            matrix.data.astype(np.float64),
-            MatrixType.COO,
-        )
-
-
-def _rest_operator(cloth: Cloth) -> sparse.csr_matrix:
-    """Membrane Hessian (n, n) N/m of the rest shape with every direction as stiff as the fabric."""
-    count, m = cloth.count, len(cloth.triangles)
-    rows, columns = np.repeat(np.arange(m), 3), cloth.triangles.ravel()
-    membrane = sparse.csr_matrix((count, count))
-    for axis, stiffness in ((0, cloth.weft), (1, cloth.warp)):
-        first, second = cloth.rest_inverse[:, axis], cloth.rest_inverse[:, 2 + axis]
-        values = np.stack([-(first + second), first, second], axis=1).ravel()
-        image = sparse.csr_matrix((values, (rows, columns)), (m, count))
-        membrane = membrane + image.T @ sparse.diags(stiffness) @ image
-    return membrane.tocsr()
+        return factorised(free @ matrix @ free + sparse.diags(cloth.held.astype(float)))
 
 
 class Preconditioner:

@@ -78,11 +78,13 @@ def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
 class Wearing:
     """What is prescribed of one cloth in a substep besides its held vertices.
 
-    spin (3,) rad/s, how what it is fastened to turns; inflation: what fills a closed cloth.
+    spin (3,) rad/s, how what it is fastened to turns; inflation: what fills a closed cloth; calm, the share of
+    its calm that counts.
     """
 
     spin: Vectors | None = None
     inflation: Inflation | None = None
+    calm: float = 1.0
 
 
 PLAIN = Wearing()
@@ -111,8 +113,8 @@ class Wear:
         terms: list[Term] = [self.membrane, self.bending]
         if self._air.is_felt:
             terms.append(self._air.around(x, v, None if wind is None else wind[self.span], own))
-        if self._calm is not None:
-            self._calm.begin(own, wearing.spin)
+        if self._calm is not None and wearing.calm > 0:
+            self._calm.begin(own, wearing.spin, wearing.calm)
             terms.append(self._calm)
         if wearing.inflation is not None:
             self._pressure.begin(wearing.inflation)

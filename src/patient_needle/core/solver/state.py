@@ -21,6 +21,7 @@ class ClothState:
     anchors     friction's holds, SIDES to a vertex
     pushed      (SIDES * n, 3) N, how contact pushed each vertex last from each side: the next first guess
     released    (n, p) bool, vertices let go by a part in a pinched place
+    eased       (n,) bool, those of them that are drawn out again
     """
 
     positions: Points
@@ -31,6 +32,7 @@ class ClothState:
     anchors: Anchors
     pushed: Vectors
     released: Flags
+    eased: Flags
 
     def replace(self, **changes: object) -> ClothState:
         """The same state with some fields changed."""
@@ -50,4 +52,5 @@ def at_rest(points: Points, parts: int) -> ClothState:
         Anchors.none(anchors),
         np.zeros((anchors, 3)),
         np.zeros((len(points), parts), bool),
+        np.zeros(len(points), bool),
     )

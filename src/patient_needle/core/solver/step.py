@@ -5,7 +5,7 @@ predict  ->  search  ->  solve  ->  accept or solve again  ->  filter  ->  let f
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -40,6 +40,7 @@ from .resting import Friction, resting
 from .state import ClothState
 
 ACCEPT_ROUNDS = 5
+HALVINGS = 2  # how often a substep that is not accepted may be halved
 ROUGH = 0.25  # of the spacing: a solution that still moves further deserves more passes
 # A step so long that inertia hardly counts next to weight and tension, s, and how well it is solved.
 UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
@@ -110,8 +111,10 @@ class Engine:
                 self._finder, worn.triangles, inverse_mass, 0.5 * self._slack, worn.skin, tolerances
             )
 
-    def step(self, state: ClothState, surround: Surround, step: float, tally: FrameTally) -> ClothState:
-        """The state `step` s later."""
+    def step(
+        self, state: ClothState, surround: Surround, step: float, tally: FrameTally, halvings: int = HALVINGS
+    ) -> ClothState:
+        """The state `step` s later; in two halves where contact asks for it, each up to `halvings - 1` more."""
         time = timing(state, step)
         terms = self._own_terms(state, time, surround)
         predicted = self._predict(terms[0], surround)
@@ -119,7 +122,21 @@ class Engine:
         if self._finder is None:
             x = self._solve(terms, predicted, step, self.patience.newton_passes, tally)
             return _advanced(state, x, time)
-        return self._step_among(self._finder, terms, predicted, state, time, surround, tally)
+        return self._step_among(self._finder, terms, predicted, state, time, surround, tally, halvings)
+
+    def _in_halves(
+        self, state: ClothState, surround: Surround, step: float, tally: FrameTally, halvings: int
+    ) -> ClothState:
+        """The same step as two, what is prescribed going straight."""
+        middle = replace(
+            surround,
+            colliders_to=0.5 * (surround.colliders_from + surround.colliders_to),
+            held_to=0.5 * (state.positions[self.cloth.held] + surround.held_to),
+        )
+        tally.substeps -= 1
+        state = self.step(state, middle, 0.5 * step, tally, halvings)
+        rest = replace(surround, colliders_from=middle.colliders_to)
+        return self.step(state, rest, 0.5 * step, tally, halvings)
 
     def _step_among(
         self,
@@ -130,6 +147,7 @@ class Engine:
         time: Timing,
         surround: Surround,
         tally: FrameTally,
+        halvings: int,
     ) -> ClothState:
         """The rest of a step when there are colliders: search, solve and accept, filter, let friction slip."""
         start = np.concatenate([state.positions, surround.colliders_from])
@@ -143,16 +161,18 @@ class Engine:
             easing = None
             if finder.colliders is not None:
                 easing = easing_rows(
-                    finder.colliders, start, goal, state.released, surround.around, self._stiffness
+                    finder.colliders, start, goal, state.eased, surround.around, self._stiffness
                 )
         with tally.stage("friction"):
             friction = self._friction(state, start, goal, nearest, surround.around)
             softness = np.zeros(len(goal))
             softness[: self.cloth.count] = np.where(self.cloth.held, 0.0, time.reach**2 / self.cloth.mass)
             goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
-        goal, contact = self._touching(
+        goal, contact, accepted = self._touching(
             terms, rows, easing, goal, normals, friction, state, surround, time.step, tally
         )
+        if not accepted and halvings > 0:
+            return self._in_halves(state, surround, time.step, tally, halvings - 1)
         with tally.stage("filter"):
             filtered = self._filter.run(start, goal, surround.around, state.released)
         _note(tally, filtered, contact)
@@ -174,6 +194,7 @@ class Engine:
         terms = [
             term
             for wear, wearing in zip(self.wear, worn, strict=True)
+            if not wear.cloth.held.all()
             for term in wear.terms(state, time, surround.wind, wearing)
         ]
         return (Inertia(self.cloth.mass, time, self._gravity), *terms)
@@ -247,8 +268,11 @@ class Engine:
         surround: Surround,
         step: float,
         tally: FrameTally,
-    ) -> tuple[Points, Contact]:
-        """Solve with contact; solve again while the true motion brings rows that the solution misses."""
+    ) -> tuple[Points, Contact, bool]:
+        """Solve with contact; solve again while the true motion brings rows that the solution misses.
+
+        Last, whether it misses none by more than may be left to the filter.
+        """
         passes, count = self.patience.newton_passes, self.cloth.count
         pushed = np.linalg.norm(state.pushed, axis=1)
         for accept in range(ACCEPT_ROUNDS):
@@ -261,12 +285,13 @@ class Engine:
             tally.accept_rounds += 1
             contact.settle(goal[:count])
             pushed = contact.strength()
-            if missing.max(initial=0.0) <= self._missable:
+            accepted = missing.max(initial=0.0) <= self._missable
+            if accepted:
                 break
             if accept + 1 >= STIFFEN_FROM:
                 rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
             passes = 1
-        return goal, contact
+        return goal, contact, bool(accepted)
 
     def unrest(self, state: ClothState, surround: Surround) -> float:
         """How far the cloth is from rest, m: the furthest any vertex still has to go as far as one can see.

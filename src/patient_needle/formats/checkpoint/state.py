@@ -24,6 +24,7 @@ def write_checkpoint(stream: BinaryIO, state: ClothState, frame: int) -> None:
         anchor_coordinates=state.anchors.coordinates,
         pushed=state.pushed,
         released=state.released,
+        eased=state.eased,
     )
 
 
@@ -33,6 +34,6 @@ def read_checkpoint(stream: BinaryIO) -> tuple[ClothState, int]:
         anchors = Anchors(data["anchor_triangle"], data["anchor_coordinates"])
         state = ClothState(
             data["positions"], data["velocities"], data["positions_before"], data["velocities_before"],
-            float(data["last_step"]), anchors, data["pushed"], data["released"],
+            float(data["last_step"]), anchors, data["pushed"], data["released"], data["eased"],
         )  # fmt: skip
         return state, int(data["frame"])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -45,8 +45,17 @@ def write_pc2(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTim
         stream.write(_header(mesh, timing, count))
 
 
+def pc2_bytes(first_frame: int, frames: Sequence[bytes]) -> bytes:
+    """A cache as bytes, of frames that are float32 already, 12 bytes to a point; at least one frame."""
+    return b"".join([_packed(len(frames[0]) // 12, first_frame, len(frames)), *frames])
+
+
 def _header(mesh: Mesh, timing: CacheTiming, count: int) -> bytes:
-    return HEADER.pack(SIGNATURE, 1, mesh.vertex_count, float(timing.first_frame), 1.0, count)
+    return _packed(mesh.vertex_count, timing.first_frame, count)
+
+
+def _packed(points: int, first_frame: float, count: int) -> bytes:
+    return HEADER.pack(SIGNATURE, 1, points, float(first_frame), 1.0, count)
 
 
 def read_pc2(path: Path) -> PointCache:

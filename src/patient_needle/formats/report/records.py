@@ -51,6 +51,8 @@ def frame_record(result: FrameResult) -> Record:
                 "count": snag.count,
                 "place_m": [round(v, 4) for v in snag.place],
                 "with": snag.with_what,
+                "depth_mm": round(snag.depth * 1e3, 3),
+                "area_cm2": round(snag.area * 1e4, 2),
             }
             for snag in result.snags
         ],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
 from pathlib import Path
 
 import numpy as np
@@ -25,7 +26,7 @@ from ...core.model.load_curve import LoadCurve
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
 from ...core.model.typed import Flags, Indices
-from ...core.model.units import from_mm, metres_per
+from ...core.model.units import from_mm, metres_per, to_mm
 from ...core.model.wind import Filling, Wind
 from .. import alembic_cache, glb, obj, pc2  # noqa: F401  (they register themselves)
 from ..registry import read_cache, read_meshes
@@ -69,6 +70,7 @@ def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     """Every geometry file the shot refers to, in order, each once."""
     names = [*(c.file for c in shot.cast), *(g.file for g in shot.garments)]
     names += [c.cache for c in shot.cast if c.cache is not None]
+    names += [g.finished.cache for g in shot.garments if g.finished is not None]
     return [folder / name for name in dict.fromkeys(names)]
 
 
@@ -87,6 +89,16 @@ def _fabric(record: FabricRecord) -> Fabric:
     except NeedleError as error:
         raise error.at(f"fabric '{record.name}'") from None
     return Fabric(**values)
+
+
+def record_of(fabric: Fabric) -> FabricRecord:
+    """A swatch as the shot file writes it."""
+    values = {item.name: getattr(fabric, item.name) for item in fields(fabric)}
+    values["thickness_mm"] = round(to_mm(values.pop("thickness")), 6)
+    for name in ("load_warp", "load_weft", "load_shear"):
+        if values[name] is not None:
+            values[name] = {"strains": list(values[name].strains), "forces": list(values[name].forces)}
+    return FabricRecord.model_validate(values)
 
 
 def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:
@@ -254,7 +266,17 @@ def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fab
     return Garment(
         record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
+        finished=_finished(record, mesh, folder),
     )  # fmt: skip
+
+
+def _finished(record: GarmentRecord, mesh: Mesh, folder: Path) -> Motion | None:
+    if record.finished is None:
+        return None
+    try:
+        return _cached(mesh, folder / record.finished.cache, np.eye(3), record.finished.starts_at)
+    except NeedleError as error:
+        raise error.at(f"garment '{record.name}'") from None
 
 
 def choice_of(name: str, choose: ChoiceRecord) -> Choice:

@@ -65,6 +65,8 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
         if key in ("file", "cache"):
             if files.get(was or "") != files_after.get(now or ""):
                 out.append(f"{name}: another {'mesh' if key == 'file' else 'motion'}")
+        elif key == "finished":
+            out += _finished(name, was, now, files, files_after)
         elif key == "holds":
             out += _things(f"{name}, hold ", was or [], now or [], {}, {})
         elif key == "collider" and was and now:
@@ -72,6 +74,19 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
         elif was != now:
             out.append(f"{name}: {_words(key)} {_plain(was)}, now {_plain(now)}")
     return out
+
+
+def _finished(name: str, was: Document | None, now: Document | None, files: Files, after: Files) -> list[str]:
+    """Whether a garment is simulated or worn as an earlier take has it."""
+    if (
+        was
+        and now
+        and files.get(was["cache"]) == after.get(now["cache"])
+        and was["starts_at"] == now["starts_at"]
+    ):
+        return []
+    old, new = (f"finished in {one['take'] or 'another take'}" if one else "simulated" for one in (was, now))
+    return [] if was is None and now is None else [f"{name}: {old}, now {new}"]
 
 
 def _fields(name: str, old: Document, new: Document, said: Mapping[str, str]) -> list[str]:

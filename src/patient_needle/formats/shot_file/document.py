@@ -150,9 +150,18 @@ class HoldRecord(_Record):
     follows: str
 
 
+class FinishedRecord(_Record):
+    """An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of."""
+
+    cache: str
+    starts_at: int
+    take: str = ""
+
+
 class GarmentRecord(_Record):
     """A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
-    motion is taken out; shelter, how much of the wind its back side is spared; what fills it.
+    motion is taken out; shelter, how much of the wind its back side is spared; what fills it; finished, when
+    it is not to be simulated again.
     """
 
     name: Name
@@ -165,13 +174,14 @@ class GarmentRecord(_Record):
     calm: float = Field(0.0, ge=0, le=1)
     shelter: float = Field(0.0, ge=0, le=1)
     filling: FillingRecord | None = None
+    finished: FinishedRecord | None = None
     holds: list[HoldRecord] = []
 
 
 class ShotFile(_Record):
     """Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
-    first; together: simulated as one outfit, or each as if the others were not there.
+    first; together: simulated as one outfit, or each as if the others that are not finished were not there.
     """
 
     format: Literal["patient-needle-shot"]

@@ -154,5 +154,8 @@ def _flattened(shot: ShotFile, read: Any) -> tuple[Document, dict[str, bytes]]:
         if member["cache"]:
             member["cache"] = renamed(member["cache"])
     for garment in document["garments"]:
+        if garment.get("finished"):
+            garment["finished"]["cache"] = renamed(garment["finished"]["cache"])
+    for garment in document["garments"]:
         garment["file"] = renamed(garment["file"])
     return document, files
