@@ -19,6 +19,7 @@ import numpy as np  # noqa: E402
 from numba import njit, prange  # noqa: E402
 
 from patient_needle.bootstrap import headless  # noqa: E402
+from patient_needle.bootstrap.engine_source import engine_hash  # noqa: E402
 from patient_needle.core.model.patience import FIRST_LOOK, WORKING, Patience  # noqa: E402
 from patient_needle.core.solver.bending import Bending  # noqa: E402
 from patient_needle.core.solver.membrane import Membrane  # noqa: E402
@@ -44,7 +45,7 @@ def main() -> int:
         "Written by `./needle bench`. Compare ratios within one run, not milliseconds between runs.\n",
         f"{date.today()}; {environment.processor()}, {threads} threads, load {load:.2f} at the start; "
         + ", ".join(f"{name} {version}" for name, version in environment.versions().items())
-        + f".\nEngine source {headless.engine_hash()[:16]}.\n",
+        + f".\nEngine source {engine_hash()[:16]}.\n",
     ]
     measured: list[Callable[[], str]] = [
         lambda: hang(10_000),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from patient_needle.bootstrap.headless import engine_hash
+from patient_needle.bootstrap.engine_source import engine_hash
 
 MEASURED = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 

@@ -31,6 +31,7 @@ from ..formats.report.records import Record, frame_record, totals
 from ..formats.shot_file.assemble import assemble, named_files
 from ..formats.shot_file.document import read_shot_file
 from ..formats.whole_file import replacing
+from .engine_source import engine_hash
 from .environment import processor, versions
 
 WORK = ".work"
@@ -108,15 +109,6 @@ def fingerprint(request: Request, plan: ShotPlan) -> str:
         "engine": engine_hash(),
     }
     digest.update(json.dumps(settings, sort_keys=True).encode())
-    return digest.hexdigest()
-
-
-def engine_hash() -> str:
-    """SHA-256 of the core's source, the same for the same code."""
-    core = Path(__file__).parent.parent / "core"
-    digest = hashlib.sha256()
-    for path in sorted(core.rglob("*.py")):
-        digest.update(path.relative_to(core).as_posix().encode() + b"\0" + path.read_bytes())
     return digest.hexdigest()
 
 

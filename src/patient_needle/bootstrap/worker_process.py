@@ -14,7 +14,7 @@ from ..jobs.queue import RUNS, SHORT  # noqa: E402
 from ..jobs.worker import WorkerSettings, serve  # noqa: E402
 from ..store.session import Store  # noqa: E402
 from . import logs  # noqa: E402
-from .headless import engine_hash  # noqa: E402
+from .engine_source import engine_hash  # noqa: E402
 from .settings import settings  # noqa: E402
 
 VERIFY = (sys.executable, "-m", "patient_needle.bootstrap.verify_process")

@@ -17,8 +17,9 @@ from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
 from ..core.model.typed import Indices, Points
-from ..formats.shot_file.assemble import assemble_garment, assemble_member, fabrics_of
+from ..formats.shot_file.assemble import assemble_garment, assemble_member
 from ..formats.shot_file.document import ShotFile
+from ..formats.shot_file.fabrics import fabrics_of
 
 T = TypeVar("T")
 

@@ -18,8 +18,9 @@ from ..core.craft.delivery import Wanted, placement, resampled
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.mesh import Mesh
 from ..formats.registry import CacheTiming, write_cache
-from ..formats.shot_file.assemble import assemble_garment, fabrics_of
+from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ShotFile
+from ..formats.shot_file.fabrics import fabrics_of
 from ..store import blobs, deliveries, takes
 from ..store.errors import FencedError, MissingError
 from ..store.models import Delivery, DeliveryState, Take

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
 from ..desk.wire import Packed
-from ..formats.pc2 import pc2_bytes
+from ..formats.pc2.layout import pc2_bytes
 from ..formats.report.records import Record
 from ..formats.shot_file.differences import differences
 from ..formats.shot_file.parcel import plain_name

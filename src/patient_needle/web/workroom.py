@@ -5,8 +5,8 @@ from __future__ import annotations
 from apiflask import APIBlueprint
 from flask import Response, request
 
-from ..core.craft.swatch_book import BOOK
-from ..formats.shot_file.assemble import record_of
+from ..core.model.swatch_book import BOOK
+from ..formats.shot_file.fabrics import record_of
 from ..jobs.queue import workers_alive
 from ..store import summaries
 from . import schemas

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from patient_needle.bootstrap.headless import engine_hash
+from patient_needle.bootstrap.engine_source import engine_hash
 from setup import measured
 
 

@@ -8,7 +8,7 @@ point of every sample, little-endian.
 from pathlib import Path
 
 from ..registry import CacheContent, register
-from .cache import PointCache, pc2_bytes, read_pc2, write_pc2
+from .cache import PointCache, read_pc2, write_pc2
 
 
 def _content(path: Path) -> CacheContent:
@@ -18,4 +18,4 @@ def _content(path: Path) -> CacheContent:
 
 register(".pc2", cache_reader=_content, cache_writer=write_pc2)
 
-__all__ = ["PointCache", "pc2_bytes", "read_pc2", "write_pc2"]
+__all__ = ["PointCache", "read_pc2", "write_pc2"]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import struct
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,9 +14,7 @@ from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
 from ..registry import CacheTiming
 from ..whole_file import replacing
-
-HEADER = struct.Struct("<12siiffi")
-SIGNATURE = b"POINTCACHE2\0"
+from .layout import HEADER, SIGNATURE, header
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,17 +42,8 @@ def write_pc2(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTim
         stream.write(_header(mesh, timing, count))
 
 
-def pc2_bytes(first_frame: int, frames: Sequence[bytes]) -> bytes:
-    """A cache as bytes, of frames that are float32 already, 12 bytes to a point; at least one frame."""
-    return b"".join([_packed(len(frames[0]) // 12, first_frame, len(frames)), *frames])
-
-
 def _header(mesh: Mesh, timing: CacheTiming, count: int) -> bytes:
-    return _packed(mesh.vertex_count, timing.first_frame, count)
-
-
-def _packed(points: int, first_frame: float, count: int) -> bytes:
-    return HEADER.pack(SIGNATURE, 1, points, float(first_frame), 1.0, count)
+    return header(mesh.vertex_count, timing.first_frame, count)
 
 
 def read_pc2(path: Path) -> PointCache:

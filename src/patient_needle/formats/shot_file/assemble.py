@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
 from pathlib import Path
 
 import numpy as np
@@ -22,11 +21,10 @@ from ...core.geometry.triangulate import TriangleMap, triangulated
 from ...core.model.curve import Curve
 from ...core.model.errors import CastError, FileError, NeedleError, ShotError
 from ...core.model.fabric import Fabric
-from ...core.model.load_curve import LoadCurve
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
 from ...core.model.typed import Flags, Indices
-from ...core.model.units import from_mm, metres_per, to_mm
+from ...core.model.units import from_mm, metres_per
 from ...core.model.wind import Filling, Wind
 from .. import alembic_cache, glb, obj, pc2  # noqa: F401  (they register themselves)
 from ..registry import read_cache, read_meshes
@@ -34,12 +32,12 @@ from .document import (
     CastRecord,
     ChoiceRecord,
     ColliderRecord,
-    FabricRecord,
     GarmentRecord,
     KeysRecord,
     ShotFile,
     WindRecord,
 )
+from .fabrics import fabrics_of
 
 PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 Z_UP_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
@@ -72,33 +70,6 @@ def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     names += [c.cache for c in shot.cast if c.cache is not None]
     names += [g.finished.cache for g in shot.garments if g.finished is not None]
     return [folder / name for name in dict.fromkeys(names)]
-
-
-def fabrics_of(shot: ShotFile) -> dict[str, Fabric]:
-    """The shot's swatches by name."""
-    return {record.name: _fabric(record) for record in shot.fabrics}
-
-
-def _fabric(record: FabricRecord) -> Fabric:
-    values = record.model_dump()
-    values["thickness"] = from_mm(values.pop("thickness_mm"))
-    try:
-        for name in ("load_warp", "load_weft", "load_shear"):
-            if values[name] is not None:
-                values[name] = LoadCurve(tuple(values[name]["strains"]), tuple(values[name]["forces"]))
-    except NeedleError as error:
-        raise error.at(f"fabric '{record.name}'") from None
-    return Fabric(**values)
-
-
-def record_of(fabric: Fabric) -> FabricRecord:
-    """A swatch as the shot file writes it."""
-    values = {item.name: getattr(fabric, item.name) for item in fields(fabric)}
-    values["thickness_mm"] = round(to_mm(values.pop("thickness")), 6)
-    for name in ("load_warp", "load_weft", "load_shear"):
-        if values[name] is not None:
-            values[name] = {"strains": list(values[name].strains), "forces": list(values[name].forces)}
-    return FabricRecord.model_validate(values)
 
 
 def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:

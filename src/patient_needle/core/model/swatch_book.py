@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..model.fabric import Fabric
+from .fabric import Fabric
 
 
 @dataclass(frozen=True)
