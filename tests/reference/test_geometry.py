@@ -14,20 +14,21 @@ from scipy.spatial.transform import Rotation
 from patient_needle.core.contact.intersections import crossing_pairs, inside
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.tree import build_tree, closest_points, refit
-from patient_needle.formats.glb import read_character
+from patient_needle.formats.contents import FigureAsk
+from patient_needle.formats.glb import read_figure
 
 FIGURE = Path(__file__).parents[2] / "demo" / "lamplighter" / "lamplighter.glb"
 
 
 def figure() -> SkinnedMotion:
-    read = read_character(FIGURE, 24)
-    return SkinnedMotion(read.mesh.vertices, read.skin, read.skeleton, read.poses, 1001)
+    read = read_figure(FIGURE, FigureAsk(rate=24))
+    return SkinnedMotion(read.mesh.vertices, read.joints.skin, read.joints.skeleton, read.joints.poses, 1001)
 
 
 def test_closest_points_agree_with_libigl():
     """libigl's AABB tree (Jacobson et al.), to 1e-9 m, on the figure in motion; the tree built at rest."""
     body = figure()
-    triangles = read_character(FIGURE, 24).mesh.face_corners.reshape(-1, 3)
+    triangles = read_figure(FIGURE, FigureAsk(rate=24)).mesh.face_corners.reshape(-1, 3)
     tree = build_tree(body.rest(), triangles)
     moved = body.at(1083)
     refit(tree, moved)

@@ -26,6 +26,8 @@ export type FramePulse = Schemas["TakePulse.FramePulse"];
 export type Delivery = Schemas["Delivery"];
 export type DeliveryAsk = Schemas["DeliveryAsk"];
 export type Uploaded = Schemas["Uploaded"];
+export type MeshInShort = Schemas["Uploaded.MeshInShort"];
+export type PlacedRecord = Schemas["Shot.PlacedRecord"];
 export type Workroom = Schemas["Workroom"];
 export type Picked = Schemas["Picked"];
 export type Fault = Schemas["Take.Fault"];
@@ -127,6 +129,16 @@ export function bringIn(file: File, told: (share: number) => void): Promise<Uplo
     };
     call.send(file);
   });
+}
+
+/** Several files of one numbered sequence as one moving mesh. */
+export async function bringInNumbered(files: readonly File[], told: (share: number) => void): Promise<Uploaded> {
+  const names: Record<string, string> = {};
+  for (const [index, file] of files.entries()) {
+    const one = await bringIn(file, (share) => { told((index + share) / files.length); });
+    names[one.name] = one.sha;
+  }
+  return got<Uploaded>(api.POST("/api/shots/files/numbered", { body: { files: names } }));
 }
 
 /** A shot from a zip, as Export writes it. */

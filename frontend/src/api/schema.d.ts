@@ -196,6 +196,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/files/numbered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One moving mesh of numbered OBJ files that were brought in. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["NumberedFiles"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Uploaded"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/files/{name}": {
         parameters: {
             query?: never;
@@ -1501,6 +1541,16 @@ export interface components {
             last: number | null;
         };
         /**
+         * NumberedFiles
+         * @description Files of one numbered sequence that were brought in, SHA-256 by name.
+         */
+        NumberedFiles: {
+            /** Files */
+            files: {
+                [key: string]: string;
+            };
+        };
+        /**
          * Picked
          * @description The answer to a ray; hit is None when it met nothing.
          */
@@ -1638,6 +1688,20 @@ export interface components {
             vertices: number;
         };
         /**
+         * Judged
+         * @description What looks wrong about a figure; outlines as height, left and right edge in m.
+         */
+        "Reading.Judged": {
+            /** After */
+            after: number[][];
+            /** Before */
+            before: number[][];
+            /** Faces */
+            faces: number | null;
+            /** Offers */
+            offers: components["schemas"]["Reading.Offer"][];
+        };
+        /**
          * MemberReading
          * @description A cast member in figures: m, m/s, frames.
          */
@@ -1654,18 +1718,41 @@ export interface components {
             first: number | null;
             /** Height */
             height: number;
+            judged: components["schemas"]["Reading.Judged"];
             /** Last */
             last: number | null;
             /** Lowest */
             lowest: number;
+            /** Notes */
+            notes: string[];
             /** Parts */
             parts: string[];
             /** Said */
             said: string;
+            /** Shapes */
+            shapes: string[];
             /** Triangles */
             triangles: number;
             /** Vertices */
             vertices: number;
+        };
+        /**
+         * Offer
+         * @description A change that would mend what looks wrong: fields of the member and of the shot that it sets.
+         */
+        "Reading.Offer": {
+            /** Because */
+            because: string;
+            /** Member */
+            member: {
+                [key: string]: unknown;
+            };
+            /** Said */
+            said: string;
+            /** Shot */
+            shot: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Pulse
@@ -1706,7 +1793,9 @@ export interface components {
         };
         /**
          * CastRecord
-         * @description A character, prop or set piece: a skinned GLB, or a mesh that stands still or moves by a cache.
+         * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
+         *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
+         *     file of another rate keeps, its time or its frames.
          */
         "Shot.CastRecord": {
             /**
@@ -1740,13 +1829,33 @@ export interface components {
              * @default null
              */
             mesh: string | null;
+            /** @default null */
+            motion: components["schemas"]["Shot.MotionRecord"] | null;
             /** Name */
             name: string;
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["Shot.PlacedRecord"];
             /**
              * Starts At
              * @default 0
              */
             starts_at: number;
+            /**
+             * Timing
+             * @default real time
+             * @enum {string}
+             */
+            timing: "real time" | "frame for frame";
             /**
              * Unit
              * @default m
@@ -1954,9 +2063,9 @@ export interface components {
         };
         /**
          * GarmentRecord
-         * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
-         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it; finished, when
-         *     it is not to be simulated again.
+         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, holds; calm, how much
+         *     secondary motion is taken out; shelter, how much of the wind its back side is spared; what fills it;
+         *     finished, when it is not to be simulated again.
          */
         "Shot.GarmentRecord": {
             /**
@@ -1977,8 +2086,25 @@ export interface components {
              * @default []
              */
             holds: components["schemas"]["Shot.HoldRecord"][];
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
             /** Name */
             name: string;
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["Shot.PlacedRecord"];
             /**
              * Rest Angles
              * @default flat
@@ -2045,6 +2171,49 @@ export interface components {
             forces: number[];
             /** Strains */
             strains: number[];
+        };
+        /**
+         * MotionRecord
+         * @description The motion of another file's skeleton, taken over by joint names; animation, its first if left out.
+         */
+        "Shot.MotionRecord": {
+            /**
+             * Animation
+             * @default null
+             */
+            animation: string | null;
+            /** File */
+            file: string;
+        };
+        /**
+         * PlacedRecord
+         * @description Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
+         *     axis (left is positive), then a move in m. It holds at every frame.
+         */
+        "Shot.PlacedRecord": {
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * RunInRecord
@@ -2202,7 +2371,9 @@ export interface components {
         };
         /**
          * CastRecord
-         * @description A character, prop or set piece: a skinned GLB, or a mesh that stands still or moves by a cache.
+         * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
+         *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
+         *     file of another rate keeps, its time or its frames.
          */
         "ShotEdit.CastRecord": {
             /**
@@ -2236,13 +2407,33 @@ export interface components {
              * @default null
              */
             mesh: string | null;
+            /** @default null */
+            motion: components["schemas"]["ShotEdit.MotionRecord"] | null;
             /** Name */
             name: string;
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["ShotEdit.PlacedRecord"];
             /**
              * Starts At
              * @default 0
              */
             starts_at: number;
+            /**
+             * Timing
+             * @default real time
+             * @enum {string}
+             */
+            timing: "real time" | "frame for frame";
             /**
              * Unit
              * @default m
@@ -2450,9 +2641,9 @@ export interface components {
         };
         /**
          * GarmentRecord
-         * @description A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
-         *     motion is taken out; shelter, how much of the wind its back side is spared; what fills it; finished, when
-         *     it is not to be simulated again.
+         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, holds; calm, how much
+         *     secondary motion is taken out; shelter, how much of the wind its back side is spared; what fills it;
+         *     finished, when it is not to be simulated again.
          */
         "ShotEdit.GarmentRecord": {
             /**
@@ -2473,8 +2664,25 @@ export interface components {
              * @default []
              */
             holds: components["schemas"]["ShotEdit.HoldRecord"][];
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
             /** Name */
             name: string;
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["ShotEdit.PlacedRecord"];
             /**
              * Rest Angles
              * @default flat
@@ -2541,6 +2749,49 @@ export interface components {
             forces: number[];
             /** Strains */
             strains: number[];
+        };
+        /**
+         * MotionRecord
+         * @description The motion of another file's skeleton, taken over by joint names; animation, its first if left out.
+         */
+        "ShotEdit.MotionRecord": {
+            /**
+             * Animation
+             * @default null
+             */
+            animation: string | null;
+            /** File */
+            file: string;
+        };
+        /**
+         * PlacedRecord
+         * @description Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
+         *     axis (left is positive), then a move in m. It holds at every frame.
+         */
+        "ShotEdit.PlacedRecord": {
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * RunInRecord
@@ -2877,31 +3128,78 @@ export interface components {
         };
         /**
          * Uploaded
-         * @description A file that was brought in and can be named by the next edit.
+         * @description A file that was brought in and can be named by the next edit. beside: SHA-256 by name of a cache that was
+         *     made of the numbered files that it is the first of.
          */
         Uploaded: {
+            /** Animations */
+            animations: string[];
+            /**
+             * Beside
+             * @default {}
+             */
+            beside: {
+                [key: string]: string;
+            };
             /** Bytes */
             bytes: number;
+            cache: components["schemas"]["Uploaded.CacheInShort"] | null;
             /** Meshes */
             meshes: components["schemas"]["Uploaded.MeshInShort"][];
             /** Name */
             name: string;
             /** Sha */
             sha: string;
+            stated: components["schemas"]["Uploaded.Stated"];
+        };
+        /**
+         * CacheInShort
+         * @description Positions over time without a mesh.
+         */
+        "Uploaded.CacheInShort": {
+            /** First */
+            first: number | null;
+            /** Frames */
+            frames: number;
+            /** Points */
+            points: number;
         };
         /**
          * MeshInShort
-         * @description A mesh in a file: size in the file's own units.
+         * @description A mesh in a file: size in the file's own units; moves: how, over which of the file's frames.
          */
         "Uploaded.MeshInShort": {
             /** Faces */
             faces: number;
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /**
+             * Moves
+             * @enum {string}
+             */
+            moves: "not at all" | "by points" | "by joints" | "as a whole";
             /** Name */
             name: string;
+            /** Shapes */
+            shapes: string[];
             /** Size */
             size: number[];
             /** Vertices */
             vertices: number;
+        };
+        /**
+         * Stated
+         * @description What a file says of itself: metres per unit, upward axis, frames per second; None for nothing.
+         */
+        "Uploaded.Stated": {
+            /** Metres */
+            metres: number | null;
+            /** Rate */
+            rate: number | null;
+            /** Up */
+            up: ("y" | "z") | null;
         };
         /**
          * WearFinished

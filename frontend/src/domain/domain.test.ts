@@ -1,5 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
+import { PLAIN_PLACE } from "./cast";
 import { addGarment, addHold, addWind, AIR_DENSITY, changeCollider, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, holdsOf, plainCollider, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
@@ -64,7 +65,7 @@ describe("edits", () => {
     expect(firstSimulated(empty)).toBe(996);
   });
   test("a collider changes one thing at a time, and one that is switched off begins plain", () => {
-    const body = { name: "body", kind: "character", file: "b.glb", unit: "m", up: "y", mesh: null, cache: null, animation: null, starts_at: 0, collider: null } as const;
+    const body = { name: "body", kind: "character", file: "b.glb", unit: "m", up: "y", mesh: null, cache: null, animation: null, starts_at: 0, placed: PLAIN_PLACE, timing: "real time", motion: null, collider: null } as const;
     const cast = { ...empty, cast: [body] };
     const off = changeCollider(cast, "body", { clearance_mm: 9 }, "clearance 9 mm").document;
     expect(off.cast?.[0]?.collider).toEqual({ ...plainCollider, clearance_mm: 9 });

@@ -44,12 +44,17 @@ export function addMember(document: ShotDocument, member: CastRecord): Edit {
   };
 }
 
-/** A garment as it is brought in: in metres, held by nothing. */
-export function addGarment(document: ShotDocument, file: Pick<GarmentRecord, "name" | "file">): Edit {
+/** A garment as it is brought in: held by nothing. */
+export function addGarment(
+  document: ShotDocument,
+  file: Pick<GarmentRecord, "name" | "file"> & Partial<Pick<GarmentRecord, "mesh" | "unit" | "up">>,
+): Edit {
   const garment: Omit<GarmentRecord, "fabric"> = {
-    ...file,
     unit: "m",
     up: "y",
+    mesh: null,
+    ...file,
+    placed: { scale: 1, turn: 0, move: [0, 0, 0] },
     warp: [0, 1, 0],
     rest_angles: "flat",
     calm: 0,

@@ -14,12 +14,15 @@ from numpy.typing import NDArray
 
 from ..core.craft.checks import check_member, check_start
 from ..core.craft.dressing import Dressed, chosen_vertices, dress
+from ..core.craft.judging import Judged, ReadAs, judge
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import read_garment, read_member, speeds_of
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.mesh import Mesh
 from ..core.solver.outfit import outfit
-from ..formats.registry import read_meshes
+from ..formats.contents import Contents, Piece, Stated, size_of
+from ..formats.obj import read_sequence
+from ..formats.pc2.layout import pc2_bytes
+from ..formats.registry import list_contents
 from ..formats.shot_file.assemble import choice_of
 from ..formats.shot_file.document import ChoiceRecord
 from ..store import blobs, readings, takes
@@ -43,6 +46,7 @@ class Answers:
         self._table: dict[str, Callable[..., Message]] = {
             "hello": lambda: Message({"hello": "desk"}),
             "look_into": self._look_into,
+            "join": self._join,
             "read": self._read,
             "mesh": self._mesh,
             "positions": self._positions,
@@ -65,12 +69,34 @@ class Answers:
             with self._store.begin() as session:
                 path.write_bytes(blobs.get(session, sha))
             try:
-                meshes = read_meshes(path)
+                contents = list_contents(path)
             except NeedleError as error:
                 raise type(error)(
                     error.what, where=error.where.replace(f"{folder}/", ""), remedy=error.remedy
                 ) from None
-        return Message({"meshes": [_in_short(mesh) for mesh in meshes]})
+        return Message(_in_short(contents))
+
+    def _join(self, files: dict[str, str]) -> Message:
+        """Numbered OBJ files, SHA-256 by name, as one mesh and a cache beside it."""
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            for name, sha in files.items():
+                with self._store.begin() as session:
+                    (Path(folder) / name).write_bytes(blobs.get(session, sha))
+            joined = read_sequence([Path(folder) / name for name in files])
+        points = np.ascontiguousarray(joined.frames, "<f4")
+        data = pc2_bytes(joined.first, [frame.tobytes() for frame in points])
+        mesh = joined.mesh
+        name = f"{mesh.name}.pc2"
+        with self._store.begin() as session:
+            sha = blobs.put(session, data)
+            blobs.keep_upload(session, sha, name)
+        last = float(joined.first + len(points) - 1)
+        piece = Piece(
+            mesh.name, mesh.vertex_count, mesh.face_count, size_of(mesh.vertices), "by points",
+            float(joined.first), last,
+        )  # fmt: skip
+        short = _in_short(Contents(Stated(), (piece,)))
+        return Message({**short, "first_file": joined.path.name, "beside": {name: sha}})
 
     def _read(self, shot: int, number: int) -> Message:
         """Every figure of a revision's cast and garments, with faults by name."""
@@ -171,7 +197,10 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     cast, garments, speeds = {}, {}, []
     for name, member in opened.cast.items():
         speeds.append(speeds_of(plan, member))
-        cast[name] = asdict(read_member(plan, member, speeds[-1]))
+        source = opened.sources[name]
+        judged = _judged(opened, name, max(speeds[-1], default=0.0))
+        cast[name] = asdict(read_member(plan, member, speeds[-1], judged, source.shapes, source.notes))
+        cast[name]["judged"] = _plain(judged)
         try:
             check_member(plan, member)
         except NeedleError as error:
@@ -201,14 +230,31 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     }
 
 
-def _in_short(mesh: Mesh) -> dict[str, Any]:
-    size = np.ptp(mesh.vertices, axis=0)
+def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
+    record = next(one for one in opened.shot.cast if one.name == name)
+    source = opened.sources[name]
+    placed = record.placed
+    read = ReadAs(
+        record.unit, record.up, placed.scale, placed.turn, placed.move, source.stated.metres, source.stated.up,
+        source.stated.rate, opened.shot.frame_rate, record.timing,
+    )  # fmt: skip
+    human = record.kind == "character"
+    return judge(source.member.motion.rest(), read, human=human, fastest=fastest)
+
+
+def _plain(judged: Judged) -> dict[str, Any]:
+    """A judgement as JSON."""
     return {
-        "name": mesh.name,
-        "vertices": mesh.vertex_count,
-        "faces": mesh.face_count,
-        "size": [float(v) for v in size],
+        "offers": [asdict(offer) for offer in judged.offers],
+        "faces": judged.faces,
+        "before": judged.before.round(4).tolist(),
+        "after": judged.after.round(4).tolist(),
     }
+
+
+def _in_short(contents: Contents) -> dict[str, Any]:
+    said = asdict(contents)
+    return {**said, "meshes": said.pop("pieces")}
 
 
 def _float32(values: NDArray[Any]) -> Packed:

@@ -17,9 +17,10 @@ from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
 from ..core.model.typed import Indices, Points
-from ..formats.shot_file.assemble import assemble_garment, assemble_member
+from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ShotFile
 from ..formats.shot_file.fabrics import fabrics_of
+from ..formats.shot_file.members import AssembledMember, assemble_member
 
 T = TypeVar("T")
 
@@ -39,9 +40,14 @@ class OpenShot:
     """A revision as the desk holds it. faults: one error per member or garment that could not be read."""
 
     shot: ShotFile
-    cast: dict[str, CastMember]
+    sources: dict[str, AssembledMember]
     garments: dict[str, OpenGarment]
     faults: dict[str, NeedleError] = field(default_factory=dict)
+
+    @cached_property
+    def cast(self) -> dict[str, CastMember]:
+        """Cast members by name."""
+        return {name: source.member for name, source in self.sources.items()}
 
     @cached_property
     def plan(self) -> ShotPlan:
@@ -89,7 +95,7 @@ def read_open_shot(shot: ShotFile, folder: Path) -> OpenShot:
     opened = OpenShot(shot, {}, {})
     for record in shot.cast:
         try:
-            opened.cast[record.name] = assemble_member(record, folder, shot.frame_rate)
+            opened.sources[record.name] = assemble_member(record, folder, shot.frame_rate)
         except NeedleError as error:
             opened.faults[record.name] = _without_folder(error, folder)
     fabrics = fabrics_of(shot)

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.model.errors import FileError
+from ..core.model.errors import FileError, NeedleError
 from ..core.model.mesh import Mesh
 from ..core.model.typed import Indices, Points
+from .contents import CacheInShort, Contents, Figure, FigureAsk, Piece, Stated, size_of
 
 
 @dataclass(frozen=True)
@@ -39,11 +41,15 @@ MeshReader = Callable[[Path], list[Mesh]]
 MeshWriter = Callable[[Path, Mesh], None]
 CacheReader = Callable[[Path], CacheContent]
 CacheWriter = Callable[[Path, Mesh, Frames, CacheTiming], None]
+Lister = Callable[[Path], Contents]
+FigureReader = Callable[[Path, FigureAsk], Figure]
 
 _mesh_readers: dict[str, MeshReader] = {}
 _mesh_writers: dict[str, MeshWriter] = {}
 _cache_readers: dict[str, CacheReader] = {}
 _cache_writers: dict[str, CacheWriter] = {}
+_listers: dict[str, Lister] = {}
+_figure_readers: dict[str, FigureReader] = {}
 
 
 def register(
@@ -53,8 +59,14 @@ def register(
     mesh_writer: MeshWriter | None = None,
     cache_reader: CacheReader | None = None,
     cache_writer: CacheWriter | None = None,
+    lister: Lister | None = None,
+    figure_reader: FigureReader | None = None,
 ) -> None:
     """Make a format known by its file ending, such as ".obj"."""
+    if lister is not None:
+        _listers[ending] = lister
+    if figure_reader is not None:
+        _figure_readers[ending] = figure_reader
     if mesh_reader is not None:
         _mesh_readers[ending] = mesh_reader
     if mesh_writer is not None:
@@ -63,6 +75,23 @@ def register(
         _cache_readers[ending] = cache_reader
     if cache_writer is not None:
         _cache_writers[ending] = cache_writer
+
+
+T = TypeVar("T")
+
+
+def _guarded(read: Callable[..., T], path: Path, *more: object) -> T:
+    """What a reader gives. Libraries raise many kinds on damaged files: they become one `FileError`."""
+    try:
+        return read(path, *more)
+    except NeedleError:
+        raise
+    except Exception as error:
+        raise FileError(
+            f"the file cannot be read as what it claims to be ({type(error).__name__}: {str(error)[:160]})",
+            where=str(path),
+            remedy="It is damaged or of an unusual kind: export it again",
+        ) from error
 
 
 def _find(table: dict, path: Path, what: str):  # type: ignore[no-untyped-def,type-arg]
@@ -78,7 +107,7 @@ def _find(table: dict, path: Path, what: str):  # type: ignore[no-untyped-def,ty
 
 def read_meshes(path: Path) -> list[Mesh]:
     """Every mesh of a file, in file units and axes, without motion."""
-    return _find(_mesh_readers, path, "a mesh file")(path)
+    return _guarded(_find(_mesh_readers, path, "a mesh file"), path)
 
 
 def write_mesh(path: Path, mesh: Mesh) -> None:
@@ -88,7 +117,7 @@ def write_mesh(path: Path, mesh: Mesh) -> None:
 
 def read_cache(path: Path) -> CacheContent:
     """A cache's one mesh over time, one sample per frame."""
-    return _find(_cache_readers, path, "a cache")(path)
+    return _guarded(_find(_cache_readers, path, "a cache"), path)
 
 
 def write_cache(path: Path, mesh: Mesh, frames: Frames, timing: CacheTiming) -> None:
@@ -99,3 +128,45 @@ def write_cache(path: Path, mesh: Mesh, frames: Frames, timing: CacheTiming) -> 
 def cache_endings() -> list[str]:
     """Endings of the caches that can be written."""
     return sorted(_cache_writers)
+
+
+def list_contents(path: Path) -> Contents:
+    """What a file holds, to choose from; `FileError` when it is of no kind that is known."""
+    ending = path.suffix.lower()
+    if ending in _listers:
+        return _guarded(_listers[ending], path)
+    if ending in _mesh_readers:
+        meshes = read_meshes(path)
+        pieces = (Piece(m.name, m.vertex_count, m.face_count, size_of(m.vertices)) for m in meshes)
+        return Contents(Stated(), tuple(pieces))
+    if ending in _cache_readers:
+        cache = read_cache(path)
+        frames, points = cache.frames.shape[:2]
+        return Contents(
+            Stated(rate=cache.frame_rate), (), cache=CacheInShort(points, frames, cache.first_frame)
+        )
+    raise FileError(
+        f"files with the ending '{path.suffix}' are not known",
+        where=str(path),
+        remedy=f"Use one of {', '.join(sorted({*_listers, *_mesh_readers, *_cache_readers}))}",
+    )
+
+
+def read_figure(path: Path, ask: FigureAsk) -> Figure:
+    """One mesh of a file with its motion; a file of plain meshes gives one that stands."""
+    ending = path.suffix.lower()
+    if ending in _figure_readers:
+        return _guarded(_figure_readers[ending], path, ask)
+    return Figure(chosen(read_meshes(path), ask.mesh, path), Stated())
+
+
+def chosen(meshes: list[Mesh], name: str | None, path: Path) -> Mesh:
+    """The mesh called `name`, or the only one; `FileError` says which there are."""
+    found = [mesh for mesh in meshes if name is None or mesh.name == name]
+    if len(found) != 1:
+        raise FileError(
+            f"the file holds {len(meshes)} meshes" if name is None else f"no mesh is called '{name}'",
+            where=str(path),
+            remedy=f"Say which: {', '.join(m.name for m in meshes)}",
+        )
+    return found[0]

@@ -117,6 +117,7 @@ def named_in(document: Document) -> list[str]:
     names = [member["file"] for member in document.get("cast", [])]
     names += [garment["file"] for garment in document.get("garments", [])]
     names += [member["cache"] for member in document.get("cast", []) if member.get("cache")]
+    names += [member["motion"]["file"] for member in document.get("cast", []) if member.get("motion")]
     finished = [garment.get("finished") for garment in document.get("garments", [])]
     names += [one["cache"] for one in finished if one]
     return list(dict.fromkeys(names))

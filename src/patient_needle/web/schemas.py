@@ -73,21 +73,71 @@ class Seen(_Given):
 
 
 class MeshInShort(BaseModel):
-    """A mesh in a file: size in the file's own units."""
+    """A mesh in a file: size in the file's own units; moves: how, over which of the file's frames."""
 
     name: str
     vertices: int
     faces: int
     size: list[float]
+    moves: Literal["not at all", "by points", "by joints", "as a whole"]
+    first: float | None
+    last: float | None
+    shapes: list[str]
+
+
+class Stated(BaseModel):
+    """What a file says of itself: metres per unit, upward axis, frames per second; None for nothing."""
+
+    metres: float | None
+    up: Literal["y", "z"] | None
+    rate: float | None
+
+
+class CacheInShort(BaseModel):
+    """Positions over time without a mesh."""
+
+    points: int
+    frames: int
+    first: float | None
+
+
+class NumberedFiles(_Given):
+    """Files of one numbered sequence that were brought in, SHA-256 by name."""
+
+    files: dict[str, str] = Field(min_length=1, max_length=5000)
 
 
 class Uploaded(BaseModel):
-    """A file that was brought in and can be named by the next edit."""
+    """A file that was brought in and can be named by the next edit. beside: SHA-256 by name of a cache that was
+    made of the numbered files that it is the first of.
+    """
 
     name: str
     sha: str
     bytes: int
     meshes: list[MeshInShort]
+    stated: Stated
+    animations: list[str]
+    cache: CacheInShort | None
+    beside: dict[str, str] = {}
+
+
+class Offer(BaseModel):
+    """A change that would mend what looks wrong: fields of the member and of the shot that it sets."""
+
+    because: str
+    said: str
+    member: dict[str, Any]
+    shot: dict[str, Any]
+
+
+class Judged(BaseModel):
+    """What looks wrong about a figure; outlines as height, left and right edge in m."""
+
+    offers: list[Offer]
+    faces: float | None
+    before: list[list[float]]
+    after: list[list[float]]
 
 
 class MemberReading(BaseModel):
@@ -105,6 +155,9 @@ class MemberReading(BaseModel):
     fastest: float
     parts: list[str]
     said: str
+    shapes: list[str]
+    notes: list[str]
+    judged: Judged
 
 
 class BorderReading(BaseModel):

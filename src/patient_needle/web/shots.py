@@ -127,7 +127,21 @@ def bring_in(name: str) -> schemas.Uploaded:
             blobs.put_file(session, kept, sha, size)  # type: ignore[arg-type]
             blobs.keep_upload(session, sha, name)
     found = services().desk.call("look_into", sha=sha, name=name)
-    return schemas.Uploaded(name=name, sha=sha, bytes=size, meshes=found.body["meshes"])
+    return schemas.Uploaded(name=name, sha=sha, bytes=size, **found.body)
+
+
+@blueprint.post("/files/numbered")
+@blueprint.input(schemas.NumberedFiles, arg_name="numbered")
+@blueprint.output(schemas.Uploaded)
+def join_numbered(numbered: schemas.NumberedFiles) -> schemas.Uploaded:
+    """One moving mesh of numbered OBJ files that were brought in."""
+    with services().store.begin() as session:
+        for name, sha in numbered.files.items():
+            if not blobs.uploaded(session, sha, name):
+                raise MissingError(f"'{name}' was not brought in", remedy="Bring the files in again")
+    body = dict(services().desk.call("join", files=numbered.files).body)
+    first = body.pop("first_file")
+    return schemas.Uploaded(name=first, sha=numbered.files[first], bytes=0, **body)
 
 
 def _whole(name: str, size: int) -> None:

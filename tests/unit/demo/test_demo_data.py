@@ -14,7 +14,8 @@ from patient_needle.core.geometry.normals import triangle_areas
 from patient_needle.core.geometry.topology import border_loops, build_topology, is_closed
 from patient_needle.core.geometry.tree import build_tree, closest_points
 from patient_needle.core.geometry.triangulate import triangulated
-from patient_needle.formats.glb import read_character
+from patient_needle.formats.contents import FigureAsk
+from patient_needle.formats.glb import read_figure
 from patient_needle.formats.obj import read_obj
 
 DEMO = Path(__file__).parents[3] / "demo"
@@ -22,8 +23,8 @@ DEMO = Path(__file__).parents[3] / "demo"
 
 @pytest.fixture(scope="module")
 def figure():
-    read = read_character(DEMO / "lamplighter" / "lamplighter.glb", 24)
-    motion = SkinnedMotion(read.mesh.vertices, read.skin, read.skeleton, read.poses, 1001)
+    read = read_figure(DEMO / "lamplighter" / "lamplighter.glb", FigureAsk(rate=24))
+    motion = SkinnedMotion(read.mesh.vertices, read.joints.skin, read.joints.skeleton, read.joints.poses, 1001)
     return motion, read.mesh.face_corners.reshape(-1, 3)
 
 

@@ -14,7 +14,8 @@ from hypothesis.extra.numpy import arrays
 from patient_needle.core.craft.dressing import dress
 from patient_needle.core.model.errors import CastError, FileError, MeshError, NeedleError, ShotError
 from patient_needle.core.model.mesh import Mesh
-from patient_needle.formats.glb import read_character, read_glb
+from patient_needle.formats.contents import FigureAsk
+from patient_needle.formats.glb import read_figure, read_glb
 from patient_needle.formats.obj import read_obj, write_obj
 from patient_needle.formats.pc2 import read_pc2, write_pc2
 from patient_needle.formats.registry import CacheTiming, read_meshes, write_cache
@@ -141,10 +142,10 @@ def glb_with(tmp_path, change) -> Path:
 
 
 def test_demo_character_reads(tmp_path):
-    read = read_character(DEMO / "lamplighter" / "lamplighter.glb", 24)
-    assert len(read.poses) == 120
+    read = read_figure(DEMO / "lamplighter" / "lamplighter.glb", FigureAsk(rate=24))
+    assert len(read.joints.poses) == 120
     assert np.ptp(read.mesh.vertices[:, 1]) == pytest.approx(1.72, abs=0.01)
-    assert read.skin.weights.sum(1) == pytest.approx(1)
+    assert read.joints.skin.weights.sum(1) == pytest.approx(1)
     (mesh,) = read_glb(DEMO / "flag" / "yard.glb")
     assert mesh.name == "yard"
 
@@ -152,8 +153,9 @@ def test_demo_character_reads(tmp_path):
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (lambda d: d.animations.clear(), "has no animation"),
-        (lambda d: setattr(d.nodes[-1], "skin", None), "no skinned mesh"),
+        (lambda d: setattr(d.nodes[-1], "mesh", None), "holds no mesh"),
+        (lambda d: setattr(d.nodes[-1], "skin", 7), "names skin 7"),
+        (lambda d: setattr(d.nodes[0], "children", [0]), "own ancestors"),
         (lambda d: setattr(d.meshes[0].primitives[0].attributes, "JOINTS_0", None), "has no weights"),
         (lambda d: setattr(d.accessors[0], "count", 10**6), "runs past the end"),
         (lambda d: setattr(d.meshes[0].primitives[0], "mode", 1), "not made of triangles"),
@@ -162,17 +164,17 @@ def test_demo_character_reads(tmp_path):
 def test_glb_without_what_a_character_needs(tmp_path, change, says):
     path = glb_with(tmp_path, change)
     with pytest.raises((CastError, FileError), match=rf"yard\.glb.*{says}|{says}"):
-        read_character(path, 24)
+        read_figure(path, FigureAsk(rate=24))
 
 
 def test_glb_that_is_none(tmp_path):
     path = tmp_path / "body.glb"
     path.write_bytes(b"PK\3\4 not a glb at all")
     with pytest.raises(FileError, match="not a GLB"):
-        read_character(path, 24)
+        read_figure(path, FigureAsk(rate=24))
     path.write_bytes((DEMO / "flag" / "yard.glb").read_bytes()[:200])
     with pytest.raises(FileError, match="cut short"):
-        read_character(path, 24)
+        read_figure(path, FigureAsk(rate=24))
 
 
 def shot(tmp_path, change) -> Path:

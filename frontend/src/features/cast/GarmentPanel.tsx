@@ -4,6 +4,7 @@ import { changeGarment } from "../../domain/edits";
 import { count, mm } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { PlaceFields } from "./PlaceFields";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
 
@@ -18,6 +19,12 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
       {reading === undefined && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Reading…</Typography>}
       {read !== undefined && <Figures read={read} />}
       {fault !== undefined && <FaultNote fault={fault} />}
+      <PlaceFields
+        placed={garment.placed}
+        change={(placed, said) => {
+          edit.mutate({ edit: (document) => changeGarment(document, garment.name, { placed }, said) });
+        }}
+      />
       <UnitFields
         unit={garment.unit ?? "m"}
         up={garment.up ?? "y"}

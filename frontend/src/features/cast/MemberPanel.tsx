@@ -5,6 +5,9 @@ import { changeFrames, changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Panel } from "../../ui/Card";
 import { ColliderFields } from "./ColliderFields";
+import { MotionFields } from "./MotionFields";
+import { Offers } from "./Offers";
+import { PlaceFields } from "./PlaceFields";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
 
@@ -33,7 +36,13 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
           <Figure name="Collide" value={member.collider === null ? "none" : `${read.colliding.toLocaleString("en")} triangles`} />
         </>
       )}
+      {read?.notes.map((note) => (
+        <Typography key={note} sx={{ fontSize: 12, color: "text.secondary", mt: 0.5 }}>
+          {note.charAt(0).toUpperCase() + note.slice(1)}.
+        </Typography>
+      ))}
       {fault !== undefined && <FaultNote fault={fault} />}
+      {read !== undefined && <Offers shot={shot} member={member.name} read={read} />}
       {read !== undefined && read.first !== null && read.last !== null && !covers(read, shot) && (
         <Button
           variant="outlined"
@@ -47,6 +56,13 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
         </Button>
       )}
       <ColliderFields shot={shot} member={member} read={read} />
+      <MotionFields shot={shot} member={member} read={read} />
+      <PlaceFields
+        placed={member.placed}
+        change={(placed, said) => {
+          edit.mutate({ edit: (document) => changeMember(document, member.name, { placed }, said) });
+        }}
+      />
       <UnitFields
         unit={member.unit ?? "m"}
         up={member.up ?? "y"}

@@ -12,17 +12,16 @@ from ..geometry.tree import build_tree, closest_points
 from ..model.typed import Indices, Points, Scalars
 from ..solver.effort import furthest
 from .colliders import Colliders
+from .judging import HUMAN, Judged
 from .plan import CastMember, Garment, ShotPlan
 from .run_in import StagedMotion
-
-# Children and giants apart; D. Drillis and R. Contini 1966 give proportions, the range is common practice.
-HUMAN = (1.4, 2.1)  # m
 
 
 @dataclass(frozen=True)
 class MemberReading:
     """height, lowest in m in the rest pose; first, last frame of its animation, None when it stands still;
-    fastest m/s over the shot; parts: joints or pieces that can be left out of the collider.
+    fastest m/s over the shot; parts: joints or pieces that can be left out of the collider; shapes it could
+    take; notes: what was mended or converted in reading; judged: what looks wrong and what would mend it.
     """
 
     vertices: int
@@ -37,6 +36,9 @@ class MemberReading:
     fastest: float
     parts: tuple[str, ...]
     said: str
+    shapes: tuple[str, ...]
+    notes: tuple[str, ...]
+    judged: Judged
 
 
 @dataclass(frozen=True)
@@ -68,7 +70,10 @@ class GarmentReading:
     mean: float | None
 
 
-def read_member(plan: ShotPlan, member: CastMember, speeds: list[float]) -> MemberReading:
+def read_member(
+    plan: ShotPlan, member: CastMember, speeds: list[float], judged: Judged,
+    shapes: tuple[str, ...] = (), notes: tuple[str, ...] = (),
+) -> MemberReading:  # fmt: skip
     """A cast member in figures; `speeds` as from `speeds_of`."""
     rest = member.motion.rest()
     height = float(np.ptp(rest[:, plan.up]))
@@ -78,7 +83,7 @@ def read_member(plan: ShotPlan, member: CastMember, speeds: list[float]) -> Memb
         member.mesh.vertex_count, member.mesh.face_count, len(member.cut.triangles), int(member.chosen.sum()),
         is_closed(member.cut.triangles), height, float(rest[:, plan.up].min()),
         int(low) if moves else None, int(high) if moves else None, max(speeds, default=0.0),
-        member.part_names, _said(member, height),
+        member.part_names, _said(member, height), shapes, notes, judged,
     )  # fmt: skip
 
 

@@ -5,6 +5,9 @@ from __future__ import annotations
 from .errors import ShotError
 
 METRES_PER_UNIT = {"m": 1.0, "dm": 0.1, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
+UNIT_NAMES = {
+    "m": "metres", "dm": "decimetres", "cm": "centimetres", "mm": "millimetres", "in": "inches", "ft": "feet",
+}  # fmt: skip
 
 
 def metres_per(unit: str, *, where: str = "units") -> float:

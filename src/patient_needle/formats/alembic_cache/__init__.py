@@ -1,4 +1,4 @@
-"""Alembic caches in and out, in the Ogawa container: a polygon mesh whose positions change over time.
+"""Alembic caches in and out, in the Ogawa container: polygon meshes that move by points or as a whole.
 
 Specification: the Alembic project, https://www.alembic.io, format as its library 1.8 writes it. The young
 bindings to that library are used here and nowhere else.
@@ -6,18 +6,26 @@ bindings to that library are used here and nowhere else.
 
 from pathlib import Path
 
+from ...core.model.mesh import Mesh
+from ..contents import FigureAsk
 from ..registry import CacheContent, register
-from .cache import MeshCache, read_alembic, write_alembic
+from .reader import MeshCache, list_alembic, read_alembic, read_figure
+from .writer import write_alembic
 
 
 def _content(path: Path) -> CacheContent:
     cache = read_alembic(path)
-    if len(cache.times) < 2:
-        return CacheContent(cache.frames, cache.mesh.face_corners)
-    rate = (len(cache.times) - 1) / float(cache.times[-1] - cache.times[0])
-    return CacheContent(cache.frames, cache.mesh.face_corners, float(cache.times[0]) * rate, rate)
+    first = None if cache.rate is None else float(cache.times[0]) * cache.rate
+    return CacheContent(cache.frames, cache.mesh.face_corners, first, cache.rate)
 
 
-register(".abc", cache_reader=_content, cache_writer=write_alembic)
+def _meshes(path: Path) -> list[Mesh]:
+    return [read_figure(path, FigureAsk(mesh=piece.name)).mesh for piece in list_alembic(path).pieces]
 
-__all__ = ["MeshCache", "read_alembic", "write_alembic"]
+
+register(
+    ".abc", cache_reader=_content, cache_writer=write_alembic, mesh_reader=_meshes, lister=list_alembic,
+    figure_reader=read_figure,
+)  # fmt: skip
+
+__all__ = ["MeshCache", "list_alembic", "read_alembic", "read_figure", "write_alembic"]

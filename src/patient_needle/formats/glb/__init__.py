@@ -1,12 +1,12 @@
-"""glTF 2.0 binary in: meshes, and characters with skin and animation.
+"""glTF 2.0 in, binary or as text: meshes, and characters with skin, animation and shapes.
 
 Specification: The Khronos Group, glTF 2.0, ISO/IEC 12113:2022.
 """
 
 from ..registry import register
-from .character import GlbCharacter, read_character
-from .reader import read_glb
+from .figure import list_glb, read_figure, read_glb
 
-register(".glb", mesh_reader=read_glb)
+for _ending in (".glb", ".gltf"):
+    register(_ending, mesh_reader=read_glb, lister=list_glb, figure_reader=read_figure)
 
-__all__ = ["GlbCharacter", "read_character", "read_glb"]
+__all__ = ["list_glb", "read_figure", "read_glb"]

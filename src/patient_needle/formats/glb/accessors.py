@@ -1,8 +1,12 @@
-"""A GLB container and typed access to its numbers."""
+"""A glTF file and typed access to its numbers."""
 
 from __future__ import annotations
 
+import base64
+import binascii
+import json
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pygltflib
@@ -13,54 +17,110 @@ from ..whole_file import read_bytes
 
 COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
+MOST_EMPTY = 10_000_000  # values that an accessor may ask for without giving any
 
 
 class Container:
-    """One opened GLB."""
+    """One opened file, binary or text."""
 
     def __init__(self, path: Path) -> None:
         self.path = path
         data = read_bytes(path)
-        if data[:4] != b"glTF":
+        binary = path.suffix.lower() != ".gltf"
+        if binary and data[:4] != b"glTF":
             raise FileError(
                 "this is not a GLB file: it does not begin as one",
                 where=str(path),
                 remedy="Export it as glTF 2.0 binary (.glb)",
             )
-        if len(data) < 12 or int.from_bytes(data[8:12], "little") > len(data):
+        if binary and (len(data) < 12 or int.from_bytes(data[8:12], "little") > len(data)):
             raise FileError("the file is cut short", where=str(path), remedy="Copy or export it again")
         try:
-            self.document = pygltflib.GLTF2.load_from_bytes(data)
+            if binary:
+                self.document = pygltflib.GLTF2.load_from_bytes(data)
+            else:
+                self.document = pygltflib.GLTF2.from_json(json.dumps(json.loads(data)))
             self._binary = self.document.binary_blob() or b""
         except Exception as error:  # the parser raises many kinds for a damaged header
             raise FileError(
-                f"the GLB's description cannot be read ({error})", where=str(path), remedy="Export it again"
+                f"the description of the file cannot be read ({error})",
+                where=str(path),
+                remedy="Export it again",
             ) from error
+        if not binary:
+            self._binary = self._buffer_beside()
+
+    def _buffer_beside(self) -> bytes:
+        """The one buffer of a text file: within it, or a file beside it."""
+        buffers = self.document.buffers or []
+        if len(buffers) != 1 or not buffers[0].uri:
+            raise FileError(
+                f"the file names {len(buffers)} buffers", where=str(self.path), remedy="Export it as .glb"
+            )
+        uri = buffers[0].uri
+        if uri.startswith("data:"):
+            try:
+                return base64.b64decode(uri.partition(",")[2], validate=True)
+            except binascii.Error:
+                raise FileError("the buffer within it is damaged", where=str(self.path)) from None
+        beside = self.path.parent / Path(uri).name
+        if not beside.is_file():
+            raise FileError(
+                f"its numbers stand in '{uri}', which is not beside it",
+                where=str(self.path),
+                remedy="Export it as .glb, which is one file",
+            )
+        return read_bytes(beside)
 
     def array(self, index: int, what: str) -> NDArray[np.generic]:
         """Accessor `index` as (count, width), normalised integers as float; `FileError` names `what`."""
-        document = self.document
-        if not 0 <= index < len(document.accessors):
+        accessors = self.document.accessors
+        if index is None or not 0 <= index < len(accessors):
             raise FileError(f"{what} names accessor {index}, which does not exist", where=str(self.path))
-        accessor = document.accessors[index]
-        if accessor.sparse is not None:
+        accessor = accessors[index]
+        if accessor.componentType not in COMPONENTS or accessor.type not in WIDTHS or not accessor.count > 0:
             raise FileError(
-                f"{what} is stored sparsely, which is not read",
-                where=str(self.path),
-                remedy="Export without sparse accessors",
+                f"{what} is of a kind that does not exist", where=str(self.path), remedy="Export it again"
             )
         kind, width = np.dtype(COMPONENTS[accessor.componentType]), WIDTHS[accessor.type]
         if accessor.bufferView is None:
-            return np.zeros((accessor.count, width), kind)
-        view = document.bufferViews[accessor.bufferView]
-        start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
-        stride = view.byteStride or kind.itemsize * width
-        needed = start + stride * (accessor.count - 1) + kind.itemsize * width
-        if needed > len(self._binary):
-            raise FileError(
-                f"{what} runs past the end of the file", where=str(self.path), remedy="Export it again"
+            if accessor.count * width > MOST_EMPTY:
+                raise FileError(f"{what} claims {accessor.count} values and gives none", where=str(self.path))
+            raw = np.zeros((accessor.count, width), kind)
+        else:
+            raw = self._viewed(
+                accessor.bufferView, accessor.byteOffset or 0, (accessor.count, width), kind, what
             )
-        raw = np.ndarray((accessor.count, width), kind, self._binary, start, (stride, kind.itemsize)).copy()
+        if accessor.sparse is not None:
+            self._replace(raw, accessor.sparse, what)
         if accessor.normalized and kind.kind in "iu":
             return np.maximum(raw / np.iinfo(kind).max, -1.0)
         return raw
+
+    def _replace(self, raw: NDArray[np.generic], sparse: Any, what: str) -> None:
+        """Put the values of a sparse accessor in their places."""
+        code = sparse.indices.componentType
+        if code not in (5121, 5123, 5125) or not 0 < sparse.count <= len(raw):
+            raise FileError(f"{what} is sparse in a way that makes no sense", where=str(self.path))
+        shape, kind = (sparse.count, 1), np.dtype(COMPONENTS[code])
+        at = self._viewed(sparse.indices.bufferView, sparse.indices.byteOffset or 0, shape, kind, what).ravel()
+        if at.max() >= len(raw):
+            raise FileError(f"{what} replaces value {at.max()} of {len(raw)}", where=str(self.path))
+        shape = (sparse.count, raw.shape[1])
+        raw[at] = self._viewed(sparse.values.bufferView, sparse.values.byteOffset or 0, shape, raw.dtype, what)
+
+    def _viewed(
+        self, index: int, offset: int, shape: tuple[int, int], kind: np.dtype[Any], what: str
+    ) -> NDArray[np.generic]:
+        """(count, width) numbers of a buffer view, copied; `FileError` where they run out of the file."""
+        views = self.document.bufferViews
+        if not 0 <= index < len(views):
+            raise FileError(f"{what} names buffer view {index}, which does not exist", where=str(self.path))
+        start = (views[index].byteOffset or 0) + offset
+        stride = views[index].byteStride or kind.itemsize * shape[1]
+        needed = start + stride * (shape[0] - 1) + kind.itemsize * shape[1]
+        if start < 0 or stride < kind.itemsize * shape[1] or needed > len(self._binary):
+            raise FileError(
+                f"{what} runs past the end of the file", where=str(self.path), remedy="Export it again"
+            )
+        return np.ndarray(shape, kind, self._binary, start, (stride, kind.itemsize)).copy()

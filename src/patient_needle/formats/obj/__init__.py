@@ -1,12 +1,21 @@
-"""Wavefront OBJ in and out: polygons in order, texture coordinates, groups.
+"""Wavefront OBJ in and out: polygons in order, texture coordinates, groups; numbered files in as a cache.
 
 Specification: Wavefront Technologies, Advanced Visualizer Manual, appendix B1, Object files (.obj).
 """
 
-from ..registry import register
+from pathlib import Path
+
+from ..registry import CacheContent, register
 from .reader import read_obj
+from .sequence import Sequence, read_sequence, siblings
 from .writer import write_obj
 
-register(".obj", mesh_reader=read_obj, mesh_writer=write_obj)
 
-__all__ = ["read_obj", "write_obj"]
+def _content(path: Path) -> CacheContent:
+    read = read_sequence(siblings(path))
+    return CacheContent(read.frames, read.mesh.face_corners, float(read.first))
+
+
+register(".obj", mesh_reader=read_obj, mesh_writer=write_obj, cache_reader=_content)
+
+__all__ = ["Sequence", "read_obj", "read_sequence", "siblings", "write_obj"]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from .document import ShotFile
+
 Document = Mapping[str, Any]
 Files = Mapping[str, str]
 
@@ -17,6 +19,7 @@ def differences(before: Document, after: Document, files_before: Files, files_af
 
     files: SHA-256 by file name.
     """
+    before, after = _whole(before), _whole(after)
     out: list[str] = []
     for key, said in (("frames", "frame range"), ("frame_rate", "frame rate")):
         if before[key] != after[key]:
@@ -29,6 +32,11 @@ def differences(before: Document, after: Document, files_before: Files, files_af
     out += _things("swatch ", before["fabrics"], after["fabrics"], files_before, files_after)
     out += _things("", before["garments"], after["garments"], files_before, files_after)
     return out
+
+
+def _whole(document: Document) -> Document:
+    """With the fields that an earlier release did not have yet, as they are when left out."""
+    return ShotFile.model_validate(document).model_dump(mode="json")
 
 
 def _forces(before: Document, after: Document) -> list[str]:
@@ -65,6 +73,11 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
         if key in ("file", "cache"):
             if files.get(was or "") != files_after.get(now or ""):
                 out.append(f"{name}: another {'mesh' if key == 'file' else 'motion'}")
+        elif key == "motion":
+            if files.get((was or {}).get("file", "")) != files_after.get((now or {}).get("file", "")):
+                out.append(f"{name}: another motion")
+            elif was != now:
+                out.append(f"{name}: another animation of its motion")
         elif key == "finished":
             out += _finished(name, was, now, files, files_after)
         elif key == "holds":

@@ -73,8 +73,28 @@ class ColliderRecord(_Record):
     leave_out: list[str] = []
 
 
+class PlacedRecord(_Record):
+    """Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
+    axis (left is positive), then a move in m. It holds at every frame.
+    """
+
+    scale: float = Field(1.0, gt=0, le=1e6)
+    turn: float = Field(0.0, ge=-360, le=360)
+    move: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+class MotionRecord(_Record):
+    """The motion of another file's skeleton, taken over by joint names; animation, its first if left out."""
+
+    file: str
+    animation: str | None = None
+
+
 class CastRecord(_Record):
-    """A character, prop or set piece: a skinned GLB, or a mesh that stands still or moves by a cache."""
+    """A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
+    of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
+    file of another rate keeps, its time or its frames.
+    """
 
     name: Name
     kind: Literal["character", "prop", "set piece"]
@@ -85,6 +105,9 @@ class CastRecord(_Record):
     cache: str | None = None
     animation: str | None = None
     starts_at: int = 0
+    placed: PlacedRecord = PlacedRecord()
+    timing: Literal["real time", "frame for frame"] = "real time"
+    motion: MotionRecord | None = None
     collider: ColliderRecord | None = ColliderRecord()
 
 
@@ -159,15 +182,17 @@ class FinishedRecord(_Record):
 
 
 class GarmentRecord(_Record):
-    """A garment: mesh, fabric, warp direction where the UVs are no pattern, holds; calm, how much secondary
-    motion is taken out; shelter, how much of the wind its back side is spared; what fills it; finished, when
-    it is not to be simulated again.
+    """A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, holds; calm, how much
+    secondary motion is taken out; shelter, how much of the wind its back side is spared; what fills it;
+    finished, when it is not to be simulated again.
     """
 
     name: Name
     file: str
     unit: str = "m"
     up: Literal["y", "z"] = "y"
+    mesh: str | None = None
+    placed: PlacedRecord = PlacedRecord()
     fabric: str
     warp: tuple[float, float, float] = (0.0, 1.0, 0.0)
     rest_angles: Literal["flat", "as made"] = "flat"

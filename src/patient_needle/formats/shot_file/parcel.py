@@ -153,6 +153,8 @@ def _flattened(shot: ShotFile, read: Any) -> tuple[Document, dict[str, bytes]]:
         member["file"] = renamed(member["file"])
         if member["cache"]:
             member["cache"] = renamed(member["cache"])
+        if member["motion"]:
+            member["motion"]["file"] = renamed(member["motion"]["file"])
     for garment in document["garments"]:
         if garment.get("finished"):
             garment["finished"]["cache"] = renamed(garment["finished"]["cache"])

@@ -1,8 +1,6 @@
-"""Meshes of a GLB, each with its primitives joined; file units and axes, without motion."""
+"""A mesh of a GLB with its primitives joined; in its own space, file units and axes."""
 
 from __future__ import annotations
-
-from pathlib import Path
 
 import numpy as np
 
@@ -13,17 +11,11 @@ from .accessors import Container
 TRIANGLES = 4
 
 
-def read_glb(path: Path) -> list[Mesh]:
-    """Every mesh of the file in its own space."""
-    container = Container(path)
-    if not container.document.meshes:
-        raise FileError("the file holds no mesh", where=str(path), remedy="Export the mesh with it")
-    return [mesh_of(container, index) for index in range(len(container.document.meshes))]
-
-
 def mesh_of(container: Container, index: int) -> Mesh:
     """Mesh `index` with a group per primitive; `FileError` for points or lines."""
     source = container.document.meshes[index]
+    if not source.primitives:
+        raise FileError(f"mesh {index} has no faces", where=str(container.path), remedy="Export it again")
     name = source.name or f"mesh{index}"
     vertices, triangles, groups = [], [], {}
     offset = faces = 0
@@ -38,6 +30,8 @@ def mesh_of(container: Container, index: int) -> Mesh:
             if primitive.indices is None
             else container.array(primitive.indices, f"the faces of mesh '{name}'")
         )
+        if corners.size % 3:
+            raise FileError(f"mesh '{name}' ends in the middle of a triangle", where=str(container.path))
         corners = np.asarray(corners, np.int64).reshape(-1, 3) + offset
         groups[f"part{number}"] = np.arange(faces, faces + len(corners), dtype=np.int32)
         vertices.append(points)

@@ -1,0 +1,114 @@
+/** Bringing files into a shot, and what the cast can be told. */
+import type { CastRecord, Shot, ShotDocument, Uploaded } from "../api/client";
+import { addGarment, addMember, changeMember, type Edit, plainCollider } from "./edits";
+
+/** What a file may be brought in as. */
+export type Role = "character" | "prop" | "set piece" | "garment" | "cache" | "motion";
+
+export const ROLE_NAMES: Record<Role, string> = {
+  character: "character",
+  prop: "prop",
+  "set piece": "set piece",
+  garment: "garment",
+  cache: "points that move one of the cast",
+  motion: "motion for a character already here",
+};
+
+/** Fields that a reading's offer sets, of the member and of the shot. */
+export interface Offer {
+  because: string;
+  said: string;
+  member: Partial<CastRecord>;
+  shot: Partial<ShotDocument>;
+}
+
+export const PLAIN_PLACE = { scale: 1, turn: 0, move: [0, 0, 0] as [number, number, number] };
+
+const UNIT_OF: readonly (readonly [number, string])[] = [
+  [1, "m"], [0.1, "dm"], [0.01, "cm"], [0.001, "mm"], [0.0254, "in"], [0.3048, "ft"],
+];
+
+/** The unit a file states, when it is one that is known. */
+export function unitOf(metres: number | null): string | null {
+  if (metres === null) return null;
+  return UNIT_OF.find(([size]) => Math.abs(size / metres - 1) < 1e-3)?.[1] ?? null;
+}
+
+/** What a file says of itself, in words. */
+export function statedOf({ stated }: Uploaded): string {
+  const parts = [];
+  if (stated.metres !== null) parts.push(stated.metres === 1 ? "metres" : `${stated.metres} m to a unit`);
+  if (stated.up !== null) parts.push(`${stated.up.toUpperCase()} up`);
+  if (stated.rate !== null) parts.push(`${Number(stated.rate.toFixed(3))} frames a second`);
+  return parts.length > 0 ? parts.join(", ") : "nothing of unit, axis or rate";
+}
+
+/** What a file can be, the likeliest first. */
+export function rolesOf(found: Uploaded): Role[] {
+  if (found.cache !== null) return ["cache"];
+  const moves = found.meshes.map((mesh) => mesh.moves);
+  if (moves.includes("by joints")) return ["character", "prop", "motion", "garment", "set piece"];
+  if (moves.includes("by points")) return ["character", "prop", "cache", "garment", "set piece"];
+  if (moves.includes("as a whole")) return ["prop", "set piece", "garment"];
+  return ["garment", "set piece", "prop", "character"];
+}
+
+export interface Placing {
+  role: Role;
+  name: string;
+  mesh: string;
+  /** The member that a cache or a motion is for. */
+  target: string;
+}
+
+/** The edit that puts a file that was brought in into the shot. */
+export function placed(document: ShotDocument, found: Uploaded, { role, name, mesh, target }: Placing): Edit {
+  const chosen = found.meshes.length > 1 ? mesh : null;
+  const first = found.meshes.find((one) => one.name === mesh)?.first ?? found.cache?.first ?? null;
+  const unit = unitOf(found.stated.metres) ?? "m";
+  const up = found.stated.up ?? "y";
+  if (role === "garment") return addGarment(document, { name, file: found.name, mesh: chosen, unit, up });
+  if (role === "cache") {
+    return changeMember(document, target, { cache: found.name, starts_at: startOf(document, first) }, `moved by ${found.name}`);
+  }
+  if (role === "motion") {
+    return changeMember(document, target, { motion: { file: found.name, animation: null } }, `takes its motion from ${found.name}`);
+  }
+  const beside = Object.keys(found.beside)[0] ?? null;
+  return addMember(document, {
+    name,
+    kind: role,
+    file: found.name,
+    unit,
+    up,
+    mesh: chosen,
+    cache: beside,
+    animation: null,
+    starts_at: startOf(document, first),
+    placed: PLAIN_PLACE,
+    timing: "real time",
+    motion: null,
+    collider: plainCollider,
+  });
+}
+
+/** Where a file's first frame goes: to its own number when that lies in the shot, else to the shot's first frame. */
+function startOf(document: ShotDocument, first: number | null): number {
+  const [low, high] = document.frames;
+  const whole = first === null ? null : Math.round(first);
+  return whole !== null && whole >= low && whole <= high ? whole : low;
+}
+
+/** Take what a reading offers. */
+export function takeOffers(document: ShotDocument, member: string, offers: readonly Offer[]): Edit {
+  const said = offers.map((offer) => offer.said.charAt(0).toLowerCase() + offer.said.slice(1)).join("; ");
+  const change = Object.assign({}, ...offers.map((offer) => offer.member)) as Partial<CastRecord>;
+  const whole = Object.assign({}, ...offers.map((offer) => offer.shot)) as Partial<ShotDocument>;
+  return changeMember({ ...document, ...whole }, member, change, said.slice(0, 150));
+}
+
+/** Members that a file's points or motion could be for. */
+export function targetsOf(shot: Shot, role: Role): string[] {
+  const cast = shot.document.cast ?? [];
+  return (role === "motion" ? cast.filter((one) => one.kind === "character") : cast).map((one) => one.name);
+}

@@ -1,0 +1,112 @@
+"""What a file of meshes and motion holds: a list to choose from, and one mesh with all that moves it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.geometry.skinning import Pose, Skeleton, Skin
+from ..core.model.mesh import Mesh
+from ..core.model.typed import Points
+
+Moves = Literal["not at all", "by points", "by joints", "as a whole"]
+
+
+@dataclass(frozen=True)
+class Stated:
+    """What a file says of itself, None for nothing: metres per unit, upward axis, samples a second."""
+
+    metres: float | None = None
+    up: Literal["y", "z"] | None = None
+    rate: float | None = None
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One mesh of a file: counts, size (x, y, z) in file units, how it moves and over which of its frames."""
+
+    name: str
+    vertices: int
+    faces: int
+    size: tuple[float, float, float]
+    moves: Moves = "not at all"
+    first: float | None = None
+    last: float | None = None
+    shapes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class CacheInShort:
+    """Positions over time without a mesh: they move a mesh that has as many points."""
+
+    points: int
+    frames: int
+    first: float | None = None
+
+
+@dataclass(frozen=True)
+class Contents:
+    """All that a file holds. animations: names of what can be chosen, if it can."""
+
+    stated: Stated
+    pieces: tuple[Piece, ...]
+    animations: tuple[str, ...] = ()
+    cache: CacheInShort | None = None
+
+
+@dataclass(frozen=True)
+class FigureAsk:
+    """Which mesh and animation of a file, None for its first; rate: poses a second, None for the file's own."""
+
+    mesh: str | None = None
+    animation: str | None = None
+    rate: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class SkinnedSource:
+    """A skin, its skeleton and a pose for each frame at the rate asked for; file units."""
+
+    skin: Skin
+    skeleton: Skeleton
+    poses: tuple[Pose, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Figure:
+    """One mesh of a file and its motion, in file units and axes.
+
+    joints: when it is moved by a skeleton; frames (f, n, 3) float32 at the file's own `stated.rate`: when it is
+    moved by points or as a whole; neither when it stands. first: the file's own number of the first frame.
+    shapes: named offsets (n, 3) from the mesh, as made; notes: what was mended in reading.
+    """
+
+    mesh: Mesh
+    stated: Stated
+    joints: SkinnedSource | None = None
+    frames: NDArray[np.float32] | None = None
+    first: float | None = None
+    shapes: dict[str, Points] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+
+
+def unique(names: Sequence[str]) -> list[str]:
+    """The same names in order, those that stand twice with a number: a, a, b gives a, a 2, b."""
+    out: list[str] = []
+    for name in names:
+        free, number = name or "unnamed", 1
+        while free in out:
+            number += 1
+            free = f"{name or 'unnamed'} {number}"
+        out.append(free)
+    return out
+
+
+def size_of(points: Points) -> tuple[float, float, float]:
+    """Extent along x, y and z."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    return tuple(float(v) for v in high - low)  # type: ignore[return-value]

@@ -1,0 +1,132 @@
+"""Animations of a GLB as one pose for each frame."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ...core.geometry.rotations import normalised, slerp
+from ...core.geometry.skinning import Pose
+from ...core.model.errors import CastError, FileError
+from .accessors import Container
+
+MOST_POSES = 100_000
+
+
+class Animation:
+    """The tracks of one animation; `place` gives each node's place among the joints."""
+
+    def __init__(self, container: Container, source: Any, place: dict[int, int]) -> None:
+        tracks = [_Track(container, source, channel, place) for channel in source.channels]
+        self._tracks = [track for track in tracks if track.path in ("translation", "rotation", "scale")]
+        if not self._tracks:
+            raise CastError(
+                f"the animation '{source.name or 'unnamed'}' moves nothing",
+                where=str(container.path),
+                remedy="Export the joints' keys with it",
+            )
+        self._where = str(container.path)
+        self.end = max(float(track.times[-1]) for track in self._tracks)  # s
+
+    @property
+    def rate(self) -> float:
+        """Keys a second, from the closest two of its busiest track; 24 when there are no two."""
+        times = max((track.times for track in self._tracks), key=len)
+        return float(1.0 / np.diff(times).min()) if len(times) > 1 else 24.0
+
+    def poses(self, rest: Pose, rate: float) -> tuple[Pose, ...]:
+        """A pose for each frame at `rate` a second; what has no track stays at rest."""
+        count = int(np.floor(self.end * rate + 1e-4)) + 1
+        if not 0 < count <= MOST_POSES:
+            raise CastError(
+                f"the animation lasts {self.end:g} s, which is {count} frames",
+                where=self._where,
+                remedy="Check the times of its keys",
+            )
+        return tuple(self._pose(rest, frame / rate) for frame in range(count))
+
+    def _pose(self, rest: Pose, seconds: float) -> Pose:
+        values = {
+            "translation": rest.translation.copy(),
+            "rotation": rest.rotation.copy(),
+            "scale": rest.scale.copy(),
+        }
+        for track in self._tracks:
+            values[track.path][track.joint] = track.at(seconds)
+        return Pose(values["translation"], values["rotation"], values["scale"])
+
+
+def chosen_animation(container: Container, name: str | None, place: dict[int, int]) -> Animation | None:
+    """The animation called `name`, or the first; None when the file has none and none is asked for."""
+    found = container.document.animations
+    named = [a for a in found if name is None or a.name == name]
+    if not named and name is None:
+        return None
+    if not named:
+        held = ", ".join(a.name or "unnamed" for a in found) or "none"
+        raise CastError(
+            f"no animation is called '{name}'", where=str(container.path), remedy=f"It holds: {held}"
+        )
+    return Animation(container, named[0], place)
+
+
+class _Track:
+    """One animated property of one node."""
+
+    def __init__(self, container: Container, animation: Any, channel: Any, place: dict[int, int]) -> None:
+        if not 0 <= channel.sampler < len(animation.samplers) or channel.target.node not in place:
+            raise FileError(
+                "an animation names a sampler or node that does not exist",
+                where=str(container.path),
+                remedy="Export it again",
+            )
+        sampler = animation.samplers[channel.sampler]
+        self.path = channel.target.path
+        self.joint = place[channel.target.node]
+        self.times = container.array(sampler.input, "an animation's times").ravel().astype(float)
+        self.values = container.array(sampler.output, "an animation's values").astype(float)
+        self.way = sampler.interpolation or "LINEAR"
+        where = f"{container.path}, node '{container.document.nodes[channel.target.node].name}'"
+        if len(self.times) == 0 or not np.isfinite(self.times).all() or np.any(np.diff(self.times) <= 0):
+            raise CastError(
+                "an animation's keys are not in order of time", where=where, remedy="Export the animation again"
+            )
+        expected = len(self.times) * (3 if self.way == "CUBICSPLINE" else 1)
+        if self.path != "weights" and len(self.values) != expected:
+            raise CastError(
+                f"an animation has {len(self.values)} values for {len(self.times)} keys",
+                where=where,
+                remedy="Export the animation again",
+            )
+
+    def at(self, seconds: float) -> np.ndarray:
+        """The value at a time, held before the first and after the last key (glTF 2.0, appendix C)."""
+        t = float(np.clip(seconds, self.times[0], self.times[-1]))
+        last = len(self.times) - 1
+        i = int(np.clip(np.searchsorted(self.times, t, side="right") - 1, 0, max(last - 1, 0)))
+        if self.way == "CUBICSPLINE":
+            return self._cubic(i, min(i + 1, last), t)
+        if last == 0:
+            return self.values[0]
+        span = self.times[i + 1] - self.times[i]
+        share = 0.0 if self.way == "STEP" and t < self.times[i + 1] else (t - self.times[i]) / span
+        if abs(share - round(share)) < 1e-4:
+            return self.values[i + round(share)]
+        if self.path == "rotation":
+            return slerp(self.values[i : i + 1], self.values[i + 1 : i + 2], share)[0]
+        return (1 - share) * self.values[i] + share * self.values[i + 1]
+
+    def _cubic(self, i: int, j: int, t: float) -> np.ndarray:
+        points = self.values.reshape(len(self.times), 3, -1)
+        if i == j:
+            return points[i, 1]
+        span = self.times[j] - self.times[i]
+        s = (t - self.times[i]) / span
+        out = (
+            (2 * s**3 - 3 * s**2 + 1) * points[i, 1]
+            + span * (s**3 - 2 * s**2 + s) * points[i, 2]
+            + (-2 * s**3 + 3 * s**2) * points[j, 1]
+            + span * (s**3 - s**2) * points[j, 0]
+        )
+        return normalised(out[None])[0] if self.path == "rotation" else out

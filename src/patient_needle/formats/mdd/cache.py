@@ -1,0 +1,72 @@
+"""Reading and writing MDD."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.model.errors import FileError
+from ...core.model.mesh import Mesh
+from ...core.model.typed import Points
+from ..registry import CacheTiming
+from ..whole_file import replacing
+
+HEADER = struct.Struct(">ii")
+
+
+@dataclass(frozen=True, eq=False)
+class TimedCache:
+    """frames (f, n, 3) float32, mapped from the file; times (f,) s."""
+
+    frames: NDArray[np.float32]
+    times: NDArray[np.float64]
+
+    @property
+    def rate(self) -> float | None:
+        """Frames a second; None for a single frame, or when the times do not rise evenly."""
+        steps = np.diff(self.times)
+        even = len(steps) > 0 and steps.min() > 0 and np.ptp(steps) < 0.01 * steps.mean()
+        return float(len(steps) / (self.times[-1] - self.times[0])) if even else None
+
+
+def write_mdd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:
+    """Write frames, each (n, 3), of `mesh`. Their number stands in the head, so all are held until the end."""
+    with replacing(path) as part, part.open("wb") as stream:
+        kept = [np.ascontiguousarray(frame, ">f4") for frame in frames]
+        wrong = next((frame for frame in kept if frame.shape != mesh.vertices.shape), None)
+        if wrong is not None:
+            raise FileError(f"a frame has {len(wrong)} points, the mesh {mesh.vertex_count}", where=str(path))
+        times = (timing.first_frame + np.arange(len(kept))) / timing.frame_rate
+        stream.write(HEADER.pack(len(kept), mesh.vertex_count))
+        stream.write(times.astype(">f4").tobytes())
+        for frame in kept:
+            stream.write(frame.tobytes())
+
+
+def read_mdd(path: Path) -> TimedCache:
+    """Open a cache; `FileError` when its length is not what its head says."""
+    try:
+        size = path.stat().st_size
+        with path.open("rb") as stream:
+            head = stream.read(HEADER.size)
+    except OSError as error:
+        raise FileError(f"the file cannot be read ({error.strerror})", where=str(path)) from error
+    count, points = HEADER.unpack(head) if len(head) == HEADER.size else (0, 0)
+    needed = HEADER.size + 4 * count + 12 * count * points
+    if count <= 0 or points <= 0 or size != needed:
+        raise FileError(
+            f"the head says {count} frames of {points} points, which would be {needed} bytes; it has {size}",
+            where=str(path),
+            remedy="Check that this is an MDD cache and that it was copied whole",
+        )
+    times = np.fromfile(path, ">f4", count, offset=HEADER.size).astype(np.float64)
+    start = HEADER.size + 4 * count
+    frames = np.memmap(path, ">f4", "r", start, (count, points, 3)).astype(np.float32)
+    if not np.isfinite(times).all():
+        raise FileError("the times of its frames are not numbers", where=str(path), remedy="Write it again")
+    return TimedCache(frames, times)

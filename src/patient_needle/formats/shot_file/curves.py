@@ -1,0 +1,15 @@
+"""Keyed values between the shot file's records and the core."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core.model.curve import Curve
+from .document import KeysRecord
+
+
+def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:
+    """A constant or keys, times `scale`."""
+    if isinstance(keyed, KeysRecord):
+        return Curve(np.array(keyed.frames, float), np.array(keyed.values, float) * scale)
+    return Curve.constant(keyed * scale)

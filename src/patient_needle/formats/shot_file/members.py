@@ -1,0 +1,185 @@
+"""A cast member of a shot from its record and files."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from ...core.craft.plan import CastMember, ColliderSettings
+from ...core.geometry.motion import CachedMotion, Motion, SkinnedMotion, Still
+from ...core.geometry.placing import PlacedMotion, RetimedMotion, placement
+from ...core.geometry.retargeting import onto
+from ...core.geometry.skinning import Skin
+from ...core.geometry.triangulate import TriangleMap, triangulated
+from ...core.model.errors import CastError, NeedleError, ShotError
+from ...core.model.typed import Flags, Indices, Matrices
+from ...core.model.units import from_mm, metres_per
+from ..contents import Figure, FigureAsk, SkinnedSource, Stated
+from ..registry import read_cache, read_figure
+from .curves import curve_of
+from .document import CastRecord, ColliderRecord, PlacedRecord
+
+PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
+
+
+@dataclass(frozen=True, eq=False)
+class AssembledMember:
+    """A member, what its file states of itself, its shapes by name, and what was said in reading it."""
+
+    member: CastMember
+    stated: Stated
+    shapes: tuple[str, ...]
+    notes: tuple[str, ...]
+
+
+def assemble_member(record: CastRecord, folder: Path, rate: float) -> AssembledMember:
+    """One cast member, read from its files, at `rate` frames a second; in metres, Y up."""
+    path = folder / record.file
+    own = None if record.timing == "frame for frame" else rate
+    figure = read_figure(path, FigureAsk(record.mesh, record.animation, own))
+    notes = list(figure.notes)
+    if record.motion is not None:
+        figure = _moved_by(record, figure, folder, own, notes)
+    motion = _motion(record, figure, folder, rate, notes)
+    whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
+    if not np.array_equal(whole, np.eye(4)):
+        motion = PlacedMotion(motion, whole)
+    mesh = figure.mesh.with_vertices(motion.rest())
+    cut = triangulated(mesh)
+    part, names, rank = _parts(record, figure, cut)
+    member = CastMember(
+        record.name, record.kind, mesh, cut, motion, part, names, rank, _kept(record, names, part),
+        collider_of(record.collider),
+    )  # fmt: skip
+    return AssembledMember(member, figure.stated, tuple(figure.shapes), tuple(notes))
+
+
+def placement_of(unit: str, up: str, placed: PlacedRecord, where: str) -> Matrices:
+    """From a file's units and axes to the shot's, (4, 4)."""
+    return placement(metres_per(unit, where=where), up, placed.scale, placed.turn, placed.move)
+
+
+def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes: list[str]) -> Motion:
+    """How the figure moves, in file units."""
+    if record.cache is not None:
+        path = folder / record.cache
+        content = read_cache(path)
+        if content.frames.shape[1:] != figure.mesh.vertices.shape:
+            raise CastError(
+                f"the cache has {content.frames.shape[1]} points, its mesh {figure.mesh.vertex_count} vertices",
+                where=f"{path}, mesh '{figure.mesh.name}'",
+                remedy="Use a cache and a rest mesh of the same topology",
+            )
+        return _by_points(record, figure, content.frames, content.frame_rate, rate, notes, path)
+    if figure.frames is not None:
+        return _by_points(record, figure, figure.frames, figure.stated.rate, rate, notes, folder / record.file)
+    joints = figure.joints
+    if joints is None or len(joints.poses) == 1:
+        if record.kind == "character":
+            raise CastError(
+                "the file has no animation",
+                where=str(folder / record.file),
+                remedy="Export the animation with it, give it a cache or a motion, or cast it as a prop",
+            )
+        rest = figure.mesh.vertices
+        if joints is not None:
+            rest = SkinnedMotion(rest, joints.skin, joints.skeleton, joints.poses, 0).rest()
+        return Still(rest)
+    return SkinnedMotion(figure.mesh.vertices, joints.skin, joints.skeleton, joints.poses, record.starts_at)
+
+
+def _by_points(
+    record: CastRecord, figure: Figure, frames: np.ndarray, own: float | None, rate: float, notes: list[str],
+    path: Path,
+) -> Motion:  # fmt: skip
+    """A point cache at the shot's rate."""
+    if len(frames) == 0:
+        raise CastError("the cache holds no frames", where=str(path), remedy="Write it again")
+    bad = next((k for k, frame in enumerate(frames) if not np.isfinite(frame).all()), None)
+    if bad is not None:
+        raise CastError(
+            f"frame {bad} of its {len(frames)} has positions that are not numbers",
+            where=str(path),
+            remedy="Write the cache again",
+        )
+    if own is None or abs(own / rate - 1) < 1e-4 or record.timing == "frame for frame":
+        return CachedMotion(figure.mesh.vertices, frames, record.starts_at)
+    notes.append(
+        f"{own:g} frames a second in the file are played in real time at {rate:g}, points between by a cubic"
+    )
+    return RetimedMotion(CachedMotion(figure.mesh.vertices, frames, 0), record.starts_at, own / rate)
+
+
+def _moved_by(record: CastRecord, figure: Figure, folder: Path, rate: float | None, notes: list[str]) -> Figure:
+    """The figure under the motion of another file's skeleton."""
+    assert record.motion is not None
+    path = folder / record.motion.file
+    if figure.joints is None:
+        raise CastError(
+            "it has no skeleton that another motion could move",
+            where=f"'{record.name}'",
+            remedy="Bring the character in with its skin, or give it a cache",
+        )
+    other = read_figure(path, FigureAsk(None, record.motion.animation, rate)).joints
+    if other is None or len(other.poses) < 2:
+        raise CastError(
+            "it has no animated skeleton", where=str(path), remedy="Export the animation with its joints"
+        )
+    try:
+        poses, matched = onto(figure.joints.skeleton, other.skeleton, other.poses)
+    except NeedleError as error:
+        raise error.at(str(path)) from None
+    notes.append(f"motion of {record.motion.file}: {matched.said()}")
+    return replace(figure, joints=SkinnedSource(figure.joints.skin, figure.joints.skeleton, poses))
+
+
+def _parts(record: CastRecord, figure: Figure, cut: TriangleMap) -> tuple[Indices, tuple[str, ...], Indices]:
+    """Part of each triangle, the parts' names, and which of them lets go of pinched cloth first."""
+    prop = PROP_RANK if record.kind == "prop" else 0
+    if figure.joints is not None and len(figure.joints.poses) > 1:
+        skeleton = figure.joints.skeleton
+        part = leading_joints(figure.joints.skin, cut, len(skeleton.names))
+        return part, skeleton.names, _depths(skeleton.parents) + prop
+    return np.zeros(len(cut.triangles), np.int32), ("whole",), np.array([PROP_RANK], np.int32)
+
+
+def leading_joints(skin: Skin, cut: TriangleMap, joints: int) -> Indices:
+    """The joint that moves each triangle most, (m,) int32."""
+    weights = np.zeros((len(skin.joints), joints))
+    for influence in range(skin.joints.shape[1]):
+        np.add.at(weights, (np.arange(len(weights)), skin.joints[:, influence]), skin.weights[:, influence])
+    return weights[cut.triangles].sum(axis=1).argmax(axis=1).astype(np.int32)
+
+
+def _depths(parents: Indices) -> Indices:
+    """How many joints stand above each, (j,) int32."""
+    out = np.zeros(len(parents), np.int32)
+    for joint, parent in enumerate(parents):
+        out[joint] = 0 if parent < 0 else out[parent] + 1
+    return out
+
+
+def _kept(record: CastRecord, names: tuple[str, ...], part: Indices) -> Flags:
+    if record.collider is None:
+        return np.ones(len(part), bool)
+    unknown = [name for name in record.collider.leave_out if name not in names]
+    if unknown:
+        raise ShotError(
+            f"leave_out names joint '{unknown[0]}', which the skeleton does not have",
+            where=f"'{record.name}'",
+            remedy=f"It has {', '.join(names)}",
+        )
+    out = [names.index(name) for name in record.collider.leave_out]
+    return ~np.isin(part, out)
+
+
+def collider_of(record: ColliderRecord | None) -> ColliderSettings | None:
+    """How a member meets cloth; None when it does not."""
+    if record is None:
+        return None
+    curve = curve_of(record.clearance_mm, from_mm(1.0))
+    if curve.values.min() < 0:
+        raise ShotError("a clearance is below zero", remedy="Give 0 mm or more")
+    return ColliderSettings(curve, record.friction, from_mm(record.thickness_mm))

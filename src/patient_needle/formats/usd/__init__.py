@@ -1,0 +1,21 @@
+"""USD in and out: meshes that stand, move by points, as a whole, or by a UsdSkel skeleton.
+
+Specification: the OpenUSD project, https://openusd.org, UsdGeom and UsdSkel schemas, release 26.11, whose own
+library does the reading.
+"""
+
+from ..registry import register
+from .cache import read_cache_content, write_usd
+from .reader import list_usd, read_figure, read_usd
+
+for _ending in (".usd", ".usda", ".usdc", ".usdz"):
+    register(
+        _ending,
+        mesh_reader=read_usd,
+        cache_reader=read_cache_content,
+        lister=list_usd,
+        figure_reader=read_figure,
+        cache_writer=write_usd if _ending == ".usd" else None,
+    )
+
+__all__ = ["list_usd", "read_figure", "read_usd", "write_usd"]

@@ -1,0 +1,121 @@
+"""What a USD file holds, and one of its meshes with its motion."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pxr import Tf, UsdGeom
+
+from ...core.model.errors import FileError, NeedleError
+from ...core.model.mesh import Mesh
+from ..contents import Contents, Figure, FigureAsk, Moves, Piece, size_of
+from .skeleton import bound
+from .stage import OpenStage, Shown, mesh_of, opened, own_points, world_at
+
+
+def list_usd(path: Path) -> Contents:
+    """Every mesh on the stage, in its world at the first time code."""
+    file = opened(path)
+    pieces = []
+    for one in file.shown:
+        mesh = _in_world(file, one)
+        held = bound(file, one)
+        moves = _moves(one) if held is None else "by joints" if held.moves else "not at all"
+        shapes = () if held is None else tuple(held.shapes(mesh.vertex_count))
+        first, last = (None, None) if moves == "not at all" else (file.first, file.last)
+        pieces.append(
+            Piece(
+                one.name, mesh.vertex_count, mesh.face_count, size_of(mesh.vertices), moves, first, last, shapes
+            )
+        )
+    return Contents(file.stated, tuple(pieces))
+
+
+def read_usd(path: Path) -> list[Mesh]:
+    """Every mesh on the stage where it stands at the first time code."""
+    file = opened(path)
+    return [_in_world(file, one) for one in file.shown]
+
+
+def read_figure(path: Path, ask: FigureAsk) -> Figure:
+    """The mesh called `ask.mesh`, or the only one, or the only one bound to a skeleton."""
+    file = opened(path)
+    one = _chosen(file, ask.mesh)
+    held = bound(file, one)
+    try:
+        if held is not None:
+            mesh = mesh_of(one, file.first)
+            joints, notes = held.read(mesh.vertex_count, ask.rate)
+            first = file.first if held.moves else None
+            shapes = held.shapes(mesh.vertex_count)
+            return Figure(mesh, file.stated, joints, first=first, shapes=shapes, notes=notes)
+        mesh = _in_world(file, one)
+        if _moves(one) == "not at all":
+            return Figure(mesh, file.stated)
+        return Figure(mesh, file.stated, frames=_frames(file, one, mesh), first=file.first)
+    except Tf.ErrorException as error:
+        raise FileError(
+            f"mesh '{one.name}' cannot be read ({error})", where=str(path), remedy="Export it again"
+        ) from None
+
+
+def _chosen(file: OpenStage, name: str | None) -> Shown:
+    named = [one for one in file.shown if name in (None, one.name)]
+    if name is None and len(named) > 1:
+        named = [one for one in named if bound(file, one) is not None]
+    if len(named) == 1:
+        return named[0]
+    raise FileError(
+        f"the file holds {len(file.shown)} meshes" if name is None else f"no mesh is called '{name}'",
+        where=str(file.path),
+        remedy=f"Say which: {', '.join(one.name for one in file.shown)}",
+    )
+
+
+def _in_world(file: OpenStage, one: Shown) -> Mesh:
+    try:
+        mesh = mesh_of(one, file.first)
+    except NeedleError as error:
+        raise error.at(str(file.path)) from None
+    return mesh.with_vertices(_placed(mesh.vertices, world_at(one.prim, file.first)))
+
+
+def _placed(points: NDArray[Any], at: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(points @ at[:3, :3].T + at[:3, 3])
+
+
+def _moves(one: Shown) -> Moves:
+    if len(one.mesh.GetPointsAttr().GetTimeSamples()) > 1:
+        return "by points"
+    prim = one.prim
+    while prim and not prim.IsPseudoRoot():
+        if prim.IsA(UsdGeom.Xformable) and UsdGeom.Xformable(prim).TransformMightBeTimeVarying():
+            return "as a whole"
+        prim = prim.GetParent()
+    return "not at all"
+
+
+def _frames(file: OpenStage, one: Shown, mesh: Mesh) -> NDArray[np.float32]:
+    """Positions at every frame of the file's own rate, (f, n, 3), in its world."""
+    counts = one.mesh.GetFaceVertexCountsAttr()
+    if len(counts.GetTimeSamples()) > 1 or len(one.mesh.GetFaceVertexIndicesAttr().GetTimeSamples()) > 1:
+        raise FileError(
+            f"the faces of mesh '{one.name}' change over time",
+            where=str(file.path),
+            remedy="A cast member keeps one topology: export it with a fixed one",
+        )
+    times = file.times()
+    out = np.empty((len(times), mesh.vertex_count, 3), np.float32)
+    for index, time in enumerate(times):
+        points = own_points(one, float(time))
+        if len(points) != mesh.vertex_count:
+            raise FileError(
+                f"mesh '{one.name}' has {len(points)} points at {time:g}, at first {mesh.vertex_count}",
+                where=str(file.path),
+                remedy="A cast member keeps one topology: export it with a fixed one",
+            )
+        out[index] = _placed(points, world_at(one.prim, float(time)))
+    return out
