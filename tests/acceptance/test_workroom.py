@@ -238,7 +238,7 @@ def test_wind_calm_and_time_are_set_and_taken_back(room: Page):
 
 
 def test_how_cloth_meets_a_member_is_set_and_taken_back(room: Page):
-    fold = room.get_by_role("button", name=re.compile("^How cloth meets it")).first
+    fold = room.get_by_role("button", name=re.compile("^Collider")).first
     expect(fold).to_contain_text("mm off")
     before = fold.inner_text()
     fold.click()

@@ -554,6 +554,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/cast/{name}/self-cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where and when a cast member cuts into itself; searched when first asked, some seconds. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SelfCuts"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/cast/{name}/self-cuts/marked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of frame and triangle that cut or lie within, (k,2) uint32; frames below 0 wrap. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The array */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/cast/{name}/understudy/deviation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far each vertex of the understudy lies at worst from what it stands in for, (k,) m. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The array */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/garments/{name}/chosen": {
         parameters: {
             query?: never;
@@ -1733,6 +1853,7 @@ export interface components {
             shapes: string[];
             /** Triangles */
             triangles: number;
+            understudy: components["schemas"]["Reading.UnderstudyReading"] | null;
             /** Vertices */
             vertices: number;
         };
@@ -1765,12 +1886,56 @@ export interface components {
             first: number;
         };
         /**
+         * UnderstudyReading
+         * @description An understudy held against what it stands in for: m.
+         */
+        "Reading.UnderstudyReading": {
+            /** Closed */
+            closed: boolean;
+            /** Mean */
+            mean: number;
+            /** Of Full */
+            of_full: number;
+            /** Triangles */
+            triangles: number;
+            /** Vertices */
+            vertices: number;
+            /** Worst */
+            worst: number;
+        };
+        /**
          * Seen
          * @description The revision that the caller is looking at.
          */
         Seen: {
             /** Seen */
             seen: number;
+        };
+        /**
+         * SelfCuts
+         * @description Every frame with cuts, and how many were searched.
+         */
+        SelfCuts: {
+            /** Cuts */
+            cuts: components["schemas"]["SelfCuts.SelfCut"][];
+            /** Searched */
+            searched: number;
+        };
+        /**
+         * SelfCut
+         * @description One frame in which a figure cuts into itself: how deep (m), where (m) and between which parts.
+         */
+        "SelfCuts.SelfCut": {
+            /** Between */
+            between: string;
+            /** Depth */
+            depth: number;
+            /** Frame */
+            frame: number;
+            /** Pairs */
+            pairs: number;
+            /** Place */
+            place: number[];
         };
         /**
          * Shot
@@ -1813,7 +1978,8 @@ export interface components {
              *       "clearance_mm": 2,
              *       "friction": 0.3,
              *       "leave_out": [],
-             *       "thickness_mm": 0
+             *       "thickness_mm": 0,
+             *       "understudy": null
              *     }
              */
             collider: components["schemas"]["Shot.ColliderRecord"] | null;
@@ -1896,7 +2062,8 @@ export interface components {
         };
         /**
          * ColliderRecord
-         * @description How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment.
+         * @description How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment; understudy,
+         *     what cloth meets in its place.
          */
         "Shot.ColliderRecord": {
             /**
@@ -1919,6 +2086,8 @@ export interface components {
              * @default 0
              */
             thickness_mm: number;
+            /** @default null */
+            understudy: components["schemas"]["Shot.UnderstudyRecord"] | null;
         };
         /**
          * FabricRecord
@@ -2312,6 +2481,33 @@ export interface components {
             version: 1;
         };
         /**
+         * UnderstudyRecord
+         * @description A lighter collider that follows the member: its mesh with fewer triangles (those of the parts in `full`
+         *     stay and are not counted), refined until no edge is longer than `edge_mm`, or a solid fitted to each part.
+         */
+        "Shot.UnderstudyRecord": {
+            /**
+             * Edge Mm
+             * @default 60
+             */
+            edge_mm: number;
+            /**
+             * Full
+             * @default []
+             */
+            full: string[];
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "reduced" | "refined" | "box" | "sphere" | "capsule" | "cylinder" | "hull";
+            /**
+             * Triangles
+             * @default 4000
+             */
+            triangles: number;
+        };
+        /**
          * WindRecord
          * @description One wind: strength in m/s; heading in degrees, 0 blows along x and 90 along z; rise in degrees above
          *     level.
@@ -2391,7 +2587,8 @@ export interface components {
              *       "clearance_mm": 2,
              *       "friction": 0.3,
              *       "leave_out": [],
-             *       "thickness_mm": 0
+             *       "thickness_mm": 0,
+             *       "understudy": null
              *     }
              */
             collider: components["schemas"]["ShotEdit.ColliderRecord"] | null;
@@ -2474,7 +2671,8 @@ export interface components {
         };
         /**
          * ColliderRecord
-         * @description How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment.
+         * @description How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment; understudy,
+         *     what cloth meets in its place.
          */
         "ShotEdit.ColliderRecord": {
             /**
@@ -2497,6 +2695,8 @@ export interface components {
              * @default 0
              */
             thickness_mm: number;
+            /** @default null */
+            understudy: components["schemas"]["ShotEdit.UnderstudyRecord"] | null;
         };
         /**
          * FabricRecord
@@ -2888,6 +3088,33 @@ export interface components {
              * @constant
              */
             version: 1;
+        };
+        /**
+         * UnderstudyRecord
+         * @description A lighter collider that follows the member: its mesh with fewer triangles (those of the parts in `full`
+         *     stay and are not counted), refined until no edge is longer than `edge_mm`, or a solid fitted to each part.
+         */
+        "ShotEdit.UnderstudyRecord": {
+            /**
+             * Edge Mm
+             * @default 60
+             */
+            edge_mm: number;
+            /**
+             * Full
+             * @default []
+             */
+            full: string[];
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "reduced" | "refined" | "box" | "sphere" | "capsule" | "cylinder" | "hull";
+            /**
+             * Triangles
+             * @default 4000
+             */
+            triangles: number;
         };
         /**
          * WindRecord

@@ -4,7 +4,7 @@ import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } 
 import type { Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
 import { useClock } from "../state/clock";
-import { complain } from "../state/queries";
+import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
 import { useBorderPicking } from "./borderPicking";
 import { describe } from "./description";
@@ -29,6 +29,9 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
   const bench = useRoom((room) => room.bench);
   const frame = useRoom((room) => room.frame);
   const look = useRoom((room) => room.look);
+  const understudy = useRoom((room) => room.understudy);
+  const cutting = useRoom((room) => (room.bench === "cast" ? room.cutting : null));
+  const cuts = useSelfCuts(shot, cutting ?? "", cutting !== null).data;
   const view = useRoom((room) => room.view);
   const viewPressed = useRoom((room) => room.viewPressed);
 
@@ -53,10 +56,11 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
     };
   }, []);
 
-  const description = useMemo(() => describe(shot, reading, shown, bench), [shot, reading, shown, bench]);
+  const description = useMemo(() => describe(shot, reading, shown, bench, understudy), [shot, reading, shown, bench, understudy]);
   useEffect(() => {
     if (description !== null) built?.scenery.set(description);
   }, [built, description]);
+  useEffect(() => built?.scenery.setMarks(cutting, cuts?.marked ?? null), [built, cutting, cuts]);
   useEffect(() => built?.stage.setBackground(background), [built, background]);
   useEffect(() => built?.scenery.setLook(look), [built, look]);
   useEffect(() => built?.stage.view(view), [built, view, viewPressed]);

@@ -1,15 +1,15 @@
 /** From the shot, what was read of it and the takes chosen, to what stands on the stage. */
-import type { Reading, Shot, Take } from "../api/client";
+import { part, type Reading, type Shot, type Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
 import type { Bench } from "../domain/thread";
-import type { Description, Worn } from "./scenery";
+import type { Description, Member, Worn } from "./scenery";
 
 /** Whether a bench looks at takes; the others look at garments as they were made. */
 export function looksAtTakes(bench: Bench): boolean {
   return bench === "takes" || bench === "hand-off";
 }
 
-export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench): Description | null {
+export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null): Description | null {
   if (reading === undefined) return null;
   const first = firstSimulated(shot.document);
   const takes = looksAtTakes(bench) ? shown : [];
@@ -34,6 +34,9 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
         name: member.name,
         kind: member.kind,
         moves: reading.cast[member.name]?.first !== null,
+        ...(bench === "cast" && member.name === understudy && reading.cast[member.name]?.understudy
+          ? standIn(shot, member.name)
+          : {}),
       })),
     worn:
       takes.length === 0
@@ -49,4 +52,12 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
             })),
           ),
   };
+}
+
+/** Deviation shown darkest on an understudy, m. */
+export const DEVIATION_SHOWN = 0.006;
+
+function standIn(shot: Shot, member: string): Pick<Member, "name" | "shade"> {
+  const path = `/api/shots/${shot.id}/revisions/${shot.revision}/cast/${part(member)}/understudy/deviation`;
+  return { name: `${member} (understudy)`, shade: { path, high: DEVIATION_SHOWN } };
 }

@@ -8,6 +8,8 @@ export interface Member {
   name: string;
   kind: "character" | "prop" | "set piece";
   moves: boolean;
+  /** Where values per vertex come from that are shown on it, and the value shown darkest. */
+  shade?: { path: string; high: number };
 }
 
 /** One cloth of the stage: a garment, as made (take null) or as a take has it up to frame `last`. */
@@ -47,6 +49,7 @@ export class Scenery {
   private look: Look = "cloth";
   private frame = 0;
   private placed = false;
+  private marks: { member: string | null; marks: Map<number, Uint32Array> | null } = { member: null, marks: null };
 
   constructor(
     private readonly stage: Stage,
@@ -81,6 +84,7 @@ export class Scenery {
       const positions = body.shelf?.get(frame, description.last);
       if (positions && body.there) this.stage.moveBody(name, positions);
     }
+    if (this.marks.member !== null) this.mark(this.marks.member);
     for (const [key, cloth] of this.cloths) {
       if (!cloth.there) continue;
       const inside = frame >= cloth.worn.first && frame <= cloth.worn.last;
@@ -139,6 +143,8 @@ export class Scenery {
         if (this.bodies.get(member.name) !== body) return;
         this.stage.putBody(member.name, member.kind, place, triangles, rest.values);
         body.there = true;
+        this.mark(member.name);
+        if (member.shade !== undefined) this.shadeBody(member.name, member.shade);
         this.settle();
       })
       .catch(this.told.failed);
@@ -177,6 +183,26 @@ export class Scenery {
         this.stage.putCloth(key, worn.dye, worn.pane, triangles, rest.values);
         cloth.there = true;
         this.settle();
+      })
+      .catch(this.told.failed);
+  }
+
+  /** Light the places of a member that are marked at each frame, of nobody without a name. */
+  setMarks(member: string | null, marks: Map<number, Uint32Array> | null): void {
+    const before = this.marks.member;
+    this.marks = { member, marks };
+    if (before !== null && before !== member) this.stage.markBody(before, null);
+    if (member !== null) this.mark(member);
+  }
+
+  private mark(name: string): void {
+    if (this.marks.member === name) this.stage.markBody(name, this.marks.marks?.get(this.frame) ?? null);
+  }
+
+  private shadeBody(name: string, { path, high }: { path: string; high: number }): void {
+    floats(path)
+      .then(({ values }) => {
+        this.stage.shadeBody(name, values, 0, high);
       })
       .catch(this.told.failed);
   }

@@ -36,6 +36,7 @@ export const DYES: readonly Tones[] = [
   { outside: "#a3ab8e", inside: "#7d6a86" },
 ];
 const CREASE = 0.6; // rad between faces from which their edge is drawn sharp
+const MARKED = "#C04A3E"; // times a body's own tone
 const BODY = { character: "#b7aa97", prop: "#8a8378", "set piece": "#a3a09a" } as const;
 
 export interface Ray {
@@ -121,7 +122,7 @@ export class Stage {
     // Set pieces stand on each other: tones apart keep their edges apart.
     const tone = kind === "set piece" ? 0.78 + 0.17 * (place % 3) : 1;
     const colour = new Color(BODY[kind]).multiplyScalar(tone);
-    const mesh = new Mesh(geometry, new MeshLambertMaterial({ color: colour }));
+    const mesh = new Mesh(geometry, new MeshLambertMaterial({ color: colour, vertexColors: kind !== "set piece" }));
     mesh.name = `body ${name}`;
     mesh.castShadow = kind !== "set piece" || surfaceHeight(rest) > 0.05;
     mesh.receiveShadow = true;
@@ -135,6 +136,34 @@ export class Stage {
       if (this.bodies.get(name)?.kind === "character") this.lightCharacter();
       this.wake();
     }
+  }
+
+  /** Show a quantity per vertex on a body, from `low`, undyed, to `high`. */
+  shadeBody(name: string, values: Float32Array, low: number, high: number): void {
+    const surface = this.bodies.get(name)?.surface;
+    if (surface?.count !== values.length) return;
+    const colour = new Color();
+    surface.colour((vertex, out, at) => {
+      colour.setRGB(...ramp(((values[vertex] as number) - low) / (high - low)), SRGBColorSpace).toArray(out, at);
+    });
+    this.wake();
+  }
+
+  /** Light some triangles of a body, or none. */
+  markBody(name: string, triangles: Uint32Array | null): void {
+    const surface = this.bodies.get(name)?.surface;
+    if (surface === undefined) return;
+    const lit = new Set(triangles === null ? [] : surface.verticesOf(triangles));
+    const colour = new Color(MARKED);
+    surface.colour(
+      lit.size === 0
+        ? null
+        : (vertex, out, at) => {
+            if (lit.has(vertex)) colour.toArray(out, at);
+            else out.fill(1, at, at + 3);
+          },
+    );
+    this.wake();
   }
 
   dropBody(name: string): void {

@@ -48,6 +48,11 @@ export class Surface {
     return true;
   }
 
+  /** Vertices of some triangles, with repeats. */
+  verticesOf(triangles: Uint32Array): number[] {
+    return [...triangles].flatMap((t) => [...this.triangles.subarray(3 * t, 3 * t + 3)]);
+  }
+
   /** Colour every vertex by `pick` (linear r g b written at the given place), or white without it. */
   colour(pick: ((vertex: number, out: Float32Array, at: number) => void) | null): void {
     if (pick === null) this.colours.fill(1);

@@ -6,8 +6,11 @@ import {
   type Delivery,
   type DeliveryAsk,
   got,
+  indices,
   Problem,
+  part,
   type Reading,
+  type SelfCuts,
   type Shot,
   type ShotDocument,
   type ShotLine,
@@ -85,6 +88,34 @@ export function useDeliveries(shot: number | null) {
     enabled: shot !== null,
     queryFn: () => got<Delivery[]>(api.GET("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot ?? 0 } } })),
   });
+}
+
+/** Where a cast member cuts into itself: asked only when somebody wants to know, it takes some seconds. */
+export function useSelfCuts(shot: Shot, member: string, wanted: boolean) {
+  return useQuery({
+    queryKey: ["self-cuts", shot.id, shot.revision, member],
+    enabled: wanted,
+    staleTime: Infinity,
+    queryFn: async (): Promise<SelfCuts & { marked: Map<number, Uint32Array> }> => {
+      const path = { shot_id: shot.id, number: shot.revision, name: member };
+      const found = await got<SelfCuts>(api.GET("/api/shots/{shot_id}/revisions/{number}/cast/{name}/self-cuts", { params: { path } }));
+      const rows = await indices(`/api/shots/${shot.id}/revisions/${shot.revision}/cast/${part(member)}/self-cuts/marked`);
+      return { ...found, marked: byFrame(rows) };
+    },
+  });
+}
+
+/** Rows of frame (which may lie below 0) and triangle, as triangles by frame. */
+function byFrame(rows: Uint32Array): Map<number, Uint32Array> {
+  const frames = new Int32Array(rows.buffer);
+  const out = new Map<number, number[]>();
+  for (let at = 0; at < rows.length; at += 2) {
+    const frame = frames[at] as number;
+    const known = out.get(frame) ?? [];
+    known.push(rows[at + 1] as number);
+    out.set(frame, known);
+  }
+  return new Map([...out].map(([frame, triangles]) => [frame, Uint32Array.from(triangles)]));
 }
 
 export function useSwatchBook() {

@@ -19,6 +19,12 @@ export interface Room {
   /** Takes on the stage, one or two, left first; without any the garments stand as they were made. */
   shown: number[];
   garment: string | null;
+  /** The cast member whose understudy stands on the stage in its place. */
+  understudy: string | null;
+  /** What was just put in the shot, to be brought into view. */
+  placed: string | null;
+  /** The cast member whose cuts into itself are lit. */
+  cutting: string | null;
   litBorder: number | null;
   chosenBorder: number | null;
   rings: number;
@@ -47,6 +53,9 @@ export const useRoom = create<Room>((set) => ({
   viewPressed: 0,
   shown: [],
   garment: null,
+  understudy: null,
+  placed: null,
+  cutting: null,
   litBorder: null,
   chosenBorder: null,
   rings: 0,

@@ -8,7 +8,7 @@ import { firstSimulated } from "../domain/edits";
 import { worst } from "../domain/pulse";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
 import { mm, percent, span } from "../domain/words";
-import { usePulse } from "../state/queries";
+import { usePulse, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
 
 const LEFT = 158;
@@ -182,6 +182,7 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale }: Ta
       <path d={lane(scale, speeds, Math.max(1, ...speeds.map((s) => s.value)), 36, 24)} fill="none" stroke={c.indigo} strokeWidth="1.5" />
       <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), Math.max(0.03, ...frames.map((f) => f.stretch)), 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
       <Snags frames={frames} scale={scale} />
+      <Cuts shot={shot} scale={scale} />
       <rect x={x(scale.first)} y={EDGE} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
       <rect x={x(scale.first)} y={EDGE} width={Math.max(0, x(start) - x(scale.first))} height="38" fill={c.runIn} />
       <Marks scale={scale} />
@@ -212,6 +213,22 @@ function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
           </rect>
         ));
       })}
+    </>
+  );
+}
+
+/** Frames in which the member that is looked at cuts into itself. */
+function Cuts({ shot, scale }: { shot: Shot; scale: TapeScale }) {
+  const c = useTheme().cloth;
+  const member = useRoom((room) => (room.bench === "cast" ? room.cutting : null));
+  const found = useSelfCuts(shot, member ?? "", member !== null).data;
+  return (
+    <>
+      {spans((found?.cuts ?? []).map((cut) => cut.frame)).map(([a, b]) => (
+        <rect key={a} x={xOf(scale, a) - 2} y={75} width={xOf(scale, b) - xOf(scale, a) + 4} height="4.5" rx="2.2" fill="none" stroke={c.madder} strokeWidth="1">
+          <title>{`${member ?? ""} cuts into itself, frames ${a} to ${b}`}</title>
+        </rect>
+      ))}
     </>
   );
 }

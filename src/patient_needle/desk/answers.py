@@ -30,6 +30,7 @@ from ..store.session import Store
 from .wire import Message, Packed
 
 if TYPE_CHECKING:
+    from ..formats.shot_file.members import AssembledMember
     from .open_shot import OpenShot
     from .process import OpenShots
 
@@ -47,6 +48,8 @@ class Answers:
             "hello": lambda: Message({"hello": "desk"}),
             "look_into": self._look_into,
             "join": self._join,
+            "self_cuts": self._self_cuts,
+            "deviation": self._deviation,
             "read": self._read,
             "mesh": self._mesh,
             "positions": self._positions,
@@ -129,6 +132,20 @@ class Answers:
             },
         )
 
+    def _self_cuts(self, shot: int, number: int, name: str) -> Message:
+        """Where a cast member cuts into itself, and which triangles at which frame."""
+        with self._lock:
+            found = self._shots.get(shot, number).self_cuts(name)
+        cuts = [asdict(cut) for cut in found.cuts]
+        return Message({"cuts": cuts, "searched": found.searched}, {"marked": _uint32(found.marked)})
+
+    def _deviation(self, shot: int, number: int, name: str) -> Message:
+        """How far each vertex of an understudy lies at worst from what it stands in for."""
+        read = self._shots.get(shot, number).source(name).against
+        if read is None:
+            raise ShotError(f"'{name}' has no understudy", remedy="Give it one on the Cast bench")
+        return Message({}, {"deviation": _float32(read.deviation)})
+
     def _positions(self, shot: int, number: int, name: str, first: int, last: int) -> Message:
         """A cast member over frames first to last."""
         if not 0 <= last - first < MOST_FRAMES:
@@ -195,17 +212,18 @@ class Answers:
 def _reading(opened: OpenShot) -> dict[str, Any]:
     plan, faults = opened.plan, dict(opened.faults)
     cast, garments, speeds = {}, {}, []
-    for name, member in opened.cast.items():
+    for name, source in opened.sources.items():
+        member = source.member
         speeds.append(speeds_of(plan, member))
-        source = opened.sources[name]
         judged = _judged(opened, name, max(speeds[-1], default=0.0))
         cast[name] = asdict(read_member(plan, member, speeds[-1], judged, source.shapes, source.notes))
         cast[name]["judged"] = _plain(judged)
+        cast[name]["understudy"] = _of_understudy(source)
         try:
             check_member(plan, member)
         except NeedleError as error:
             faults[name] = error
-    sound = not any(name in faults for name in opened.cast)
+    sound = not any(name in faults for name in opened.sources)
     inner: tuple[Dressed, ...] = ()
     for name, piece in opened.garments.items():
         garments[name] = asdict(read_garment(piece.garment, piece.topology, piece.loops, opened.colliders))
@@ -228,6 +246,12 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
             "body_speed": [max(each) for each in zip(*speeds, strict=True)],
         },
     }
+
+
+def _of_understudy(source: AssembledMember) -> dict[str, Any] | None:
+    if source.against is None:
+        return None
+    return {key: value for key, value in asdict(source.against).items() if key != "deviation"}
 
 
 def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:

@@ -12,6 +12,7 @@ import numpy as np
 from ..core.craft.colliders import Colliders, merged_colliders
 from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
 from ..core.craft.run_in import StagedMotion
+from ..core.craft.self_cuts import SelfCuts, find_self_cuts
 from ..core.geometry.topology import Topology, border_loops, build_topology
 from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
@@ -43,11 +44,12 @@ class OpenShot:
     sources: dict[str, AssembledMember]
     garments: dict[str, OpenGarment]
     faults: dict[str, NeedleError] = field(default_factory=dict)
+    cuts: dict[str, SelfCuts] = field(default_factory=dict)
 
     @cached_property
     def cast(self) -> dict[str, CastMember]:
-        """Cast members by name."""
-        return {name: source.member for name, source in self.sources.items()}
+        """Cast members by name, understudies under names of their own."""
+        return {each.name: each for source in self.sources.values() for each in source.cast}
 
     @cached_property
     def plan(self) -> ShotPlan:
@@ -64,6 +66,17 @@ class OpenShot:
     def colliders(self) -> Colliders:
         """The cast as one collider."""
         return merged_colliders(self.plan)
+
+    def source(self, name: str) -> AssembledMember:
+        """A cast member with what was read beside it; its own fault when it could not be read."""
+        return self._one(self.sources, name, "cast member")
+
+    def self_cuts(self, name: str) -> SelfCuts:
+        """Where a cast member cuts into itself, searched once."""
+        if name not in self.cuts:
+            member = self.source(name).member
+            self.cuts[name] = find_self_cuts(member, self.plan.run_in, self.plan.frames)
+        return self.cuts[name]
 
     def member(self, name: str) -> CastMember:
         """A cast member; its own fault when it could not be read."""
@@ -95,7 +108,7 @@ def read_open_shot(shot: ShotFile, folder: Path) -> OpenShot:
     opened = OpenShot(shot, {}, {})
     for record in shot.cast:
         try:
-            opened.sources[record.name] = assemble_member(record, folder, shot.frame_rate)
+            opened.sources[record.name] = assemble_member(record, folder, shot.frame_rate, shot.frames)
         except NeedleError as error:
             opened.faults[record.name] = _without_folder(error, folder)
     fabrics = fabrics_of(shot)

@@ -140,6 +140,34 @@ class Judged(BaseModel):
     after: list[list[float]]
 
 
+class UnderstudyReading(BaseModel):
+    """An understudy held against what it stands in for: m."""
+
+    vertices: int
+    triangles: int
+    of_full: int
+    closed: bool
+    worst: float
+    mean: float
+
+
+class SelfCut(BaseModel):
+    """One frame in which a figure cuts into itself: how deep (m), where (m) and between which parts."""
+
+    frame: int
+    pairs: int
+    depth: float
+    place: list[float]
+    between: str
+
+
+class SelfCuts(BaseModel):
+    """Every frame with cuts, and how many were searched."""
+
+    cuts: list[SelfCut]
+    searched: int
+
+
 class MemberReading(BaseModel):
     """A cast member in figures: m, m/s, frames."""
 
@@ -158,6 +186,7 @@ class MemberReading(BaseModel):
     shapes: list[str]
     notes: list[str]
     judged: Judged
+    understudy: UnderstudyReading | None
 
 
 class BorderReading(BaseModel):

@@ -199,6 +199,29 @@ def mesh(shot_id: int, number: int, kind: str, name: str, part: str) -> Response
     return array_response(found.arrays[part], lasting=True)
 
 
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/cast/<name>/self-cuts")
+@blueprint.output(schemas.SelfCuts)
+def self_cuts(shot_id: int, number: int, name: str) -> dict[str, Any]:
+    """Where and when a cast member cuts into itself; searched when first asked, some seconds."""
+    return services().desk.call("self_cuts", shot=shot_id, number=number, name=name).body
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/cast/<name>/self-cuts/marked")
+@blueprint.doc(responses=binary("The array"))
+def self_cut_triangles(shot_id: int, number: int, name: str) -> Response:
+    """Rows of frame and triangle that cut or lie within, (k,2) uint32; frames below 0 wrap."""
+    found = services().desk.call("self_cuts", shot=shot_id, number=number, name=name)
+    return array_response(found.arrays["marked"], lasting=True)
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/cast/<name>/understudy/deviation")
+@blueprint.doc(responses=binary("The array"))
+def deviation(shot_id: int, number: int, name: str) -> Response:
+    """How far each vertex of the understudy lies at worst from what it stands in for, (k,) m."""
+    found = services().desk.call("deviation", shot=shot_id, number=number, name=name)
+    return array_response(found.arrays["deviation"], lasting=True)
+
+
 @blueprint.get(
     "/<int:shot_id>/revisions/<int:number>/cast/<name>/positions/<int(signed=True):first>/<int(signed=True):last>"
 )

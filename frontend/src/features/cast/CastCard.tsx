@@ -1,5 +1,6 @@
 import Typography from "@mui/material/Typography";
 import type { Reading, Shot } from "../../api/client";
+import { BroughtIntoView } from "../../ui/BroughtIntoView";
 import { Card, Section } from "../../ui/Card";
 import { BringIn } from "./BringIn";
 import { FrameFields } from "./FrameFields";
@@ -15,13 +16,17 @@ export function CastCard({ shot, reading }: { shot: Shot; reading: Reading | und
       <Section title="Cast">
         {cast.length === 0 && <Empty text="Nobody yet. Bring in a character first." />}
         {cast.map((member) => (
-          <MemberPanel key={member.name} shot={shot} member={member} reading={reading} />
+          <BroughtIntoView key={member.name} name={member.name}>
+            <MemberPanel shot={shot} member={member} reading={reading} />
+          </BroughtIntoView>
         ))}
       </Section>
       <Section title="Garments">
         {shot.document.garments.length === 0 && <Empty text="No garment yet. Bring one in as a mesh." />}
         {shot.document.garments.map((garment) => (
-          <GarmentPanel key={garment.name} shot={shot} garment={garment} reading={reading} />
+          <BroughtIntoView key={garment.name} name={garment.name}>
+            <GarmentPanel shot={shot} garment={garment} reading={reading} />
+          </BroughtIntoView>
         ))}
       </Section>
       <FrameFields shot={shot} />

@@ -10,6 +10,7 @@ import { count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
+import { UnderstudyFields } from "./UnderstudyFields";
 
 interface ColliderFieldsProps {
   shot: Shot;
@@ -25,7 +26,7 @@ export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
     edit.mutate({ edit: (document) => changeCollider(document, member.name, change, said) });
   };
   return (
-    <Fold title="How cloth meets it" said={saidOf(collider)}>
+    <Fold title="Collider" said={saidOf(collider)}>
       <FormControlLabel
         control={
           <Checkbox
@@ -41,12 +42,13 @@ export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
         label={<Typography sx={{ fontSize: 13 }}>Keeps cloth off</Typography>}
       />
       {collider !== null && <Contact collider={collider} keep={keep} />}
+      {collider !== null && <UnderstudyFields member={member.name} collider={collider} read={read} keep={keep} />}
       {collider !== null && (read?.parts.length ?? 0) > 1 && <LeftOut collider={collider} parts={read?.parts ?? []} keep={keep} />}
     </Fold>
   );
 }
 
-type Keep = (change: Partial<ColliderRecord>, said: string) => void;
+export type Keep = (change: Partial<ColliderRecord>, said: string) => void;
 
 function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
   const { clearance_mm: clearance, friction, thickness_mm: thickness } = collider;
@@ -89,5 +91,6 @@ function saidOf(collider: ColliderRecord | null): string {
   if (collider === null) return "not at all";
   const { clearance_mm: clearance, leave_out: out } = collider;
   const off = typeof clearance === "number" ? `${clearance} mm off` : "keyed";
-  return out.length === 0 ? off : `${off}, ${count(out.length, "part")} left out`;
+  const stand = collider.understudy === null ? "" : `, ${collider.understudy.shape}`;
+  return out.length === 0 ? off + stand : `${off}${stand}, ${count(out.length, "part")} out`;
 }

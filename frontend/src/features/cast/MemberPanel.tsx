@@ -8,6 +8,7 @@ import { ColliderFields } from "./ColliderFields";
 import { MotionFields } from "./MotionFields";
 import { Offers } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
+import { SelfCutPanel } from "./SelfCutPanel";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
 
@@ -56,6 +57,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
         </Button>
       )}
       <ColliderFields shot={shot} member={member} read={read} />
+      {member.kind === "character" && read !== undefined && <SelfCutPanel shot={shot} member={member.name} />}
       <MotionFields shot={shot} member={member} read={read} />
       <PlaceFields
         placed={member.placed}

@@ -9,6 +9,7 @@ import { placed, type Role, ROLE_NAMES, rolesOf, statedOf, targetsOf } from "../
 import { freeName } from "../../domain/edits";
 import { bytes, count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
+import { useRoom } from "../../state/room";
 import { Figure, Panel } from "../../ui/Card";
 
 /** What a file holds, what it is to be, and putting it into the shot. */
@@ -23,13 +24,19 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
   const aims = role === "cache" || role === "motion";
   const aimed = targets.includes(target) ? target : (targets[0] ?? "");
   const edit = useEdit(shot);
+  const set = useRoom((room) => room.set);
   const put = () => {
     edit.mutate(
       {
         edit: (document) => placed(document, found, { role, name: name.trim(), mesh, target: aimed }),
         uploads: { [found.name]: found.sha, ...found.beside },
       },
-      { onSuccess: done },
+      {
+        onSuccess: () => {
+          set({ placed: aims ? aimed : name.trim() });
+          done();
+        },
+      },
     );
   };
   const nameless = name.trim() === "" || taken.includes(name.trim());

@@ -172,8 +172,8 @@ def outline(points: Points) -> Points:
     np.minimum.at(left, which, points[:, 0])
     np.maximum.at(right, which, points[:, 0])
     there = np.isfinite(left)
-    middle = (edges[:-1] + edges[1:]) / 2
-    return np.column_stack([middle, left, right])[there]
+    levels = np.linspace(height.min(), height.max(), SLICES)
+    return np.column_stack([levels, left, right])[there]
 
 
 def _turned(points: Points, degrees: float) -> Points:

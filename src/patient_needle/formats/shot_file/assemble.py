@@ -32,7 +32,11 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
         frame_rate=shot.frame_rate,
         frames=shot.frames,
         run_in=RunIn(shot.run_in.settle, shot.run_in.move),
-        cast=tuple(assemble_member(record, folder, shot.frame_rate).member for record in shot.cast),
+        cast=tuple(
+            each
+            for record in shot.cast
+            for each in assemble_member(record, folder, shot.frame_rate, shot.frames).cast
+        ),
         garments=tuple(assemble_garment(record, folder, fabrics) for record in shot.garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,

@@ -64,13 +64,27 @@ class ForcesRecord(_Record):
     winds: list[WindRecord] = []
 
 
+class UnderstudyRecord(_Record):
+    """A lighter collider that follows the member: its mesh with fewer triangles (those of the parts in `full`
+    stay and are not counted), refined until no edge is longer than `edge_mm`, or a solid fitted to each part.
+    """
+
+    shape: Literal["reduced", "refined", "box", "sphere", "capsule", "cylinder", "hull"]
+    triangles: int = Field(4000, ge=50, le=1_000_000)
+    full: list[str] = []
+    edge_mm: float = Field(60.0, ge=1, le=10_000)
+
+
 class ColliderRecord(_Record):
-    """How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment."""
+    """How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment; understudy,
+    what cloth meets in its place.
+    """
 
     clearance_mm: float | KeysRecord = 2.0
     friction: float = Field(0.3, ge=0, le=5)
     thickness_mm: float = Field(0.0, ge=0)
     leave_out: list[str] = []
+    understudy: UnderstudyRecord | None = None
 
 
 class PlacedRecord(_Record):

@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 
 from ...core.craft.plan import CastMember, ColliderSettings
+from ...core.craft.understudies import (
+    UnderstudyReading,
+    UnderstudySettings,
+    read_understudy,
+    understudy_of,
+)
 from ...core.geometry.motion import CachedMotion, Motion, SkinnedMotion, Still
 from ...core.geometry.placing import PlacedMotion, RetimedMotion, placement
 from ...core.geometry.retargeting import onto
@@ -26,16 +33,34 @@ PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 
 @dataclass(frozen=True, eq=False)
 class AssembledMember:
-    """A member, what its file states of itself, its shapes by name, and what was said in reading it."""
+    """A member, what cloth meets in its place if anything does, what its file states of itself, its shapes by
+    name, and what was said in reading it; frames: first and last of the shot.
+    """
 
     member: CastMember
+    understudy: CastMember | None
     stated: Stated
     shapes: tuple[str, ...]
     notes: tuple[str, ...]
+    frames: tuple[int, int]
+
+    @cached_property
+    def against(self) -> UnderstudyReading | None:
+        """The understudy held against the member over the shot; None without one."""
+        if self.understudy is None:
+            return None
+        return read_understudy(self.member, self.understudy, self.frames)
+
+    @property
+    def cast(self) -> tuple[CastMember, ...]:
+        """The member as the engine meets it: itself, or itself untouched and its understudy."""
+        if self.understudy is None:
+            return (self.member,)
+        return (replace(self.member, collider=None), self.understudy)
 
 
-def assemble_member(record: CastRecord, folder: Path, rate: float) -> AssembledMember:
-    """One cast member, read from its files, at `rate` frames a second; in metres, Y up."""
+def assemble_member(record: CastRecord, folder: Path, rate: float, frames: tuple[int, int]) -> AssembledMember:
+    """One cast member, read from its files, in metres, Y up; rate and frames: the shot's."""
     path = folder / record.file
     own = None if record.timing == "frame for frame" else rate
     figure = read_figure(path, FigureAsk(record.mesh, record.animation, own))
@@ -53,7 +78,16 @@ def assemble_member(record: CastRecord, folder: Path, rate: float) -> AssembledM
         record.name, record.kind, mesh, cut, motion, part, names, rank, _kept(record, names, part),
         collider_of(record.collider),
     )  # fmt: skip
-    return AssembledMember(member, figure.stated, tuple(figure.shapes), tuple(notes))
+    understudy = _understudy(record, member, frames)
+    return AssembledMember(member, understudy, figure.stated, tuple(figure.shapes), tuple(notes), frames)
+
+
+def _understudy(record: CastRecord, member: CastMember, frames: tuple[int, int]) -> CastMember | None:
+    if record.collider is None or record.collider.understudy is None:
+        return None
+    asked = record.collider.understudy
+    settings = UnderstudySettings(asked.shape, asked.triangles, tuple(asked.full), from_mm(asked.edge_mm))
+    return understudy_of(member, settings, frames)
 
 
 def placement_of(unit: str, up: str, placed: PlacedRecord, where: str) -> Matrices:

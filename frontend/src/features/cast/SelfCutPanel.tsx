@@ -1,0 +1,80 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Typography from "@mui/material/Typography";
+import type { SelfCut, Shot } from "../../api/client";
+import { count, mm } from "../../domain/words";
+import { useSelfCuts } from "../../state/queries";
+import { useRoom } from "../../state/room";
+import { Fold } from "../../ui/Fold";
+
+/** Where and when a character cuts into itself: there cloth has nowhere to go. */
+export function SelfCutPanel({ shot, member }: { shot: Shot; member: string }) {
+  const looking = useRoom((room) => room.cutting === member);
+  const set = useRoom((room) => room.set);
+  const found = useSelfCuts(shot, member, looking);
+  const places = placesOf(found.data?.cuts ?? []);
+  const said = found.data === undefined ? "not searched" : found.data.cuts.length === 0 ? "nowhere" : `${count(found.data.cuts.length, "frame")}`;
+  return (
+    <Fold title="Cuts into itself" said={said}>
+      <Button
+        size="small"
+        variant="outlined"
+        aria-pressed={looking}
+        onClick={() => {
+          set({ cutting: looking ? null : member });
+        }}
+      >
+        {looking ? "Put the light out" : "Find the places"}
+      </Button>
+      {found.isFetching && <LinearProgress aria-label="Searching every frame" sx={{ my: 1 }} />}
+      {found.error !== null && <Typography sx={{ fontSize: 12.5, color: "error.main" }}>{found.error.message}</Typography>}
+      {looking && found.data !== undefined && (
+        <Box sx={{ mt: 0.5 }}>
+          {places.length === 0 && <Typography sx={{ fontSize: 12.5 }}>In {count(found.data.searched, "frame")} it cuts into itself nowhere.</Typography>}
+          {places.map((place) => (
+            <Button
+              key={`${place.between} ${place.first}`}
+              size="small"
+              fullWidth
+              sx={{ justifyContent: "space-between", textAlign: "left", fontWeight: 400, color: "text.primary" }}
+              onClick={() => {
+                set({ frame: place.worst.frame, playing: false });
+              }}
+            >
+              <span>
+                {place.between}, {place.first === place.last ? place.first : `${place.first} to ${place.last}`}
+              </span>
+              <span className="figure">{mm(place.worst.depth)}</span>
+            </Button>
+          ))}
+          {places.length > 0 && (
+            <Typography sx={{ fontSize: 12, color: "text.secondary" }}>Depth at the deepest frame of each span; press one to go there.</Typography>
+          )}
+        </Box>
+      )}
+    </Fold>
+  );
+}
+
+interface CutPlace {
+  between: string;
+  first: number;
+  last: number;
+  worst: SelfCut;
+}
+
+/** Cuts of one place in frames that follow each other, taken together. */
+export function placesOf(cuts: readonly SelfCut[]): CutPlace[] {
+  const out: CutPlace[] = [];
+  for (const cut of cuts) {
+    const open = out.find((one) => one.between === cut.between && one.last === cut.frame - 1);
+    if (open === undefined) {
+      out.push({ between: cut.between, first: cut.frame, last: cut.frame, worst: cut });
+    } else {
+      open.last = cut.frame;
+      if (cut.depth > open.worst.depth) open.worst = cut;
+    }
+  }
+  return out;
+}
