@@ -150,7 +150,7 @@ def _figure(turns: list[Turns]) -> CastMember:
     skin = Skin(np.concatenate(bone)[:, None].astype(np.int32), np.ones((mesh.vertex_count, 1)))
     motion = SkinnedMotion(mesh.vertices, skin, skeleton, tuple(pose(turned) for turned in turns), 0)
     depth = [0 if p < 0 else 1 if p == 0 else 2 for p in parents]
-    settings = ColliderSettings(Curve.constant(0.002), 0.3)
+    settings = ColliderSettings(Curve.constant(0.002))
     return CastMember(
         "figure", "set piece", mesh, triangulated(mesh), motion, np.concatenate(part).astype(np.int32),
         skeleton.names, np.array(depth, np.int32), np.ones(mesh.face_count, bool), settings,

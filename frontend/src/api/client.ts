@@ -26,6 +26,7 @@ export type FramePulse = Schemas["TakePulse.FramePulse"];
 export type Delivery = Schemas["Delivery"];
 export type DeliveryAsk = Schemas["DeliveryAsk"];
 export type Uploaded = Schemas["Uploaded"];
+export type ShapeRecord = Schemas["Shot.ShapeRecord"];
 export type SelfCut = Schemas["SelfCuts.SelfCut"];
 export type SelfCuts = Schemas["SelfCuts"];
 export type UnderstudyRecord = Schemas["Shot.UnderstudyRecord"];

@@ -1877,13 +1877,15 @@ export interface components {
         };
         /**
          * Pulse
-         * @description Fastest body point in m/s per frame, from frame `first` on.
+         * @description Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in.
          */
         "Reading.Pulse": {
             /** Body Speed */
             body_speed: number[];
             /** First */
             first: number;
+            /** Suggested Move */
+            suggested_move: number;
         };
         /**
          * UnderstudyReading
@@ -1960,7 +1962,7 @@ export interface components {
          * CastRecord
          * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
          *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
-         *     file of another rate keeps, its time or its frames.
+         *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on.
          */
         "Shot.CastRecord": {
             /**
@@ -1978,6 +1980,7 @@ export interface components {
              *       "clearance_mm": 2,
              *       "friction": 0.3,
              *       "leave_out": [],
+             *       "on": 1,
              *       "thickness_mm": 0,
              *       "understudy": null
              *     }
@@ -1999,6 +2002,8 @@ export interface components {
             motion: components["schemas"]["Shot.MotionRecord"] | null;
             /** Name */
             name: string;
+            /** @default null */
+            parent: components["schemas"]["Shot.ParentRecord"] | null;
             /**
              * @default {
              *       "move": [
@@ -2011,6 +2016,11 @@ export interface components {
              *     }
              */
             placed: components["schemas"]["Shot.PlacedRecord"];
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: components["schemas"]["Shot.ShapeRecord"][];
             /**
              * Starts At
              * @default 0
@@ -2062,8 +2072,8 @@ export interface components {
         };
         /**
          * ColliderRecord
-         * @description How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment; understudy,
-         *     what cloth meets in its place.
+         * @description How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment;
+         *     understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it meets cloth at all.
          */
         "Shot.ColliderRecord": {
             /**
@@ -2075,17 +2085,22 @@ export interface components {
              * Friction
              * @default 0.3
              */
-            friction: number;
+            friction: number | components["schemas"]["Shot.KeysRecord"];
             /**
              * Leave Out
              * @default []
              */
             leave_out: string[];
             /**
+             * On
+             * @default 1
+             */
+            on: number | components["schemas"]["Shot.KeysRecord"];
+            /**
              * Thickness Mm
              * @default 0
              */
-            thickness_mm: number;
+            thickness_mm: number | components["schemas"]["Shot.KeysRecord"];
             /** @default null */
             understudy: components["schemas"]["Shot.UnderstudyRecord"] | null;
         };
@@ -2355,6 +2370,16 @@ export interface components {
             file: string;
         };
         /**
+         * ParentRecord
+         * @description The joint of a character that carries a prop or set piece, which stands as placed at its rest pose.
+         */
+        "Shot.ParentRecord": {
+            /** Joint */
+            joint: string;
+            /** Member */
+            member: string;
+        };
+        /**
          * PlacedRecord
          * @description Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
          *     axis (left is positive), then a move in m. It holds at every frame.
@@ -2399,6 +2424,46 @@ export interface components {
              * @default 10
              */
             settle: number;
+        };
+        /**
+         * ShapeRecord
+         * @description A second shape of a member, blended in by `amount`, 0 to 1 over frames. It is exactly one of: a shape of
+         *     the member's own file; a mesh of another file, of the same topology and unit; or the body drawn inwards by
+         *     `drawn_in_mm`, only where the joints in `parts` lead, if any are named.
+         */
+        "Shot.ShapeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * Drawn In Mm
+             * @default null
+             */
+            drawn_in_mm: number | null;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
+            /**
+             * Shape
+             * @default null
+             */
+            shape: string | null;
         };
         /**
          * ShotFile
@@ -2569,7 +2634,7 @@ export interface components {
          * CastRecord
          * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
          *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
-         *     file of another rate keeps, its time or its frames.
+         *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on.
          */
         "ShotEdit.CastRecord": {
             /**
@@ -2587,6 +2652,7 @@ export interface components {
              *       "clearance_mm": 2,
              *       "friction": 0.3,
              *       "leave_out": [],
+             *       "on": 1,
              *       "thickness_mm": 0,
              *       "understudy": null
              *     }
@@ -2608,6 +2674,8 @@ export interface components {
             motion: components["schemas"]["ShotEdit.MotionRecord"] | null;
             /** Name */
             name: string;
+            /** @default null */
+            parent: components["schemas"]["ShotEdit.ParentRecord"] | null;
             /**
              * @default {
              *       "move": [
@@ -2620,6 +2688,11 @@ export interface components {
              *     }
              */
             placed: components["schemas"]["ShotEdit.PlacedRecord"];
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: components["schemas"]["ShotEdit.ShapeRecord"][];
             /**
              * Starts At
              * @default 0
@@ -2671,8 +2744,8 @@ export interface components {
         };
         /**
          * ColliderRecord
-         * @description How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment; understudy,
-         *     what cloth meets in its place.
+         * @description How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment;
+         *     understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it meets cloth at all.
          */
         "ShotEdit.ColliderRecord": {
             /**
@@ -2684,17 +2757,22 @@ export interface components {
              * Friction
              * @default 0.3
              */
-            friction: number;
+            friction: number | components["schemas"]["ShotEdit.KeysRecord"];
             /**
              * Leave Out
              * @default []
              */
             leave_out: string[];
             /**
+             * On
+             * @default 1
+             */
+            on: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
              * Thickness Mm
              * @default 0
              */
-            thickness_mm: number;
+            thickness_mm: number | components["schemas"]["ShotEdit.KeysRecord"];
             /** @default null */
             understudy: components["schemas"]["ShotEdit.UnderstudyRecord"] | null;
         };
@@ -2964,6 +3042,16 @@ export interface components {
             file: string;
         };
         /**
+         * ParentRecord
+         * @description The joint of a character that carries a prop or set piece, which stands as placed at its rest pose.
+         */
+        "ShotEdit.ParentRecord": {
+            /** Joint */
+            joint: string;
+            /** Member */
+            member: string;
+        };
+        /**
          * PlacedRecord
          * @description Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
          *     axis (left is positive), then a move in m. It holds at every frame.
@@ -3008,6 +3096,46 @@ export interface components {
              * @default 10
              */
             settle: number;
+        };
+        /**
+         * ShapeRecord
+         * @description A second shape of a member, blended in by `amount`, 0 to 1 over frames. It is exactly one of: a shape of
+         *     the member's own file; a mesh of another file, of the same topology and unit; or the body drawn inwards by
+         *     `drawn_in_mm`, only where the joints in `parts` lead, if any are named.
+         */
+        "ShotEdit.ShapeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * Drawn In Mm
+             * @default null
+             */
+            drawn_in_mm: number | null;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
+            /**
+             * Shape
+             * @default null
+             */
+            shape: string | null;
         };
         /**
          * ShotFile

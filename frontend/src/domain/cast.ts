@@ -88,6 +88,8 @@ export function placed(document: ShotDocument, found: Uploaded, { role, name, me
     placed: PLAIN_PLACE,
     timing: "real time",
     motion: null,
+    parent: null,
+    shapes: [],
     collider: plainCollider,
   });
 }

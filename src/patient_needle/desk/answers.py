@@ -16,7 +16,7 @@ from ..core.craft.checks import check_member, check_start
 from ..core.craft.dressing import Dressed, chosen_vertices, dress
 from ..core.craft.judging import Judged, ReadAs, judge
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
-from ..core.craft.reading import read_garment, read_member, speeds_of
+from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
 from ..core.model.errors import NeedleError, ShotError
 from ..core.solver.outfit import outfit
 from ..formats.contents import Contents, Piece, Stated, size_of
@@ -215,8 +215,9 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     for name, source in opened.sources.items():
         member = source.member
         speeds.append(speeds_of(plan, member))
+        notes = (*source.notes, *lost_said(member, plan.frames[0]))
         judged = _judged(opened, name, max(speeds[-1], default=0.0))
-        cast[name] = asdict(read_member(plan, member, speeds[-1], judged, source.shapes, source.notes))
+        cast[name] = asdict(read_member(plan, member, speeds[-1], judged, source.shapes, notes))
         cast[name]["judged"] = _plain(judged)
         cast[name]["understudy"] = _of_understudy(source)
         try:
@@ -243,6 +244,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         "faults": {name: {"what": e.what, "where": e.where, "remedy": e.remedy} for name, e in faults.items()},
         "pulse": {
             "first": plan.first_simulated,
+            "suggested_move": suggested_move(plan),
             "body_speed": [max(each) for each in zip(*speeds, strict=True)],
         },
     }

@@ -21,7 +21,7 @@ from ..core.model.typed import Indices, Points
 from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ShotFile
 from ..formats.shot_file.fabrics import fabrics_of
-from ..formats.shot_file.members import AssembledMember, assemble_member
+from ..formats.shot_file.members import AssembledMember, assemble_cast
 
 T = TypeVar("T")
 
@@ -106,11 +106,11 @@ class OpenShot:
 def read_open_shot(shot: ShotFile, folder: Path) -> OpenShot:
     """Read everything the shot names; what cannot be read becomes a fault under its name."""
     opened = OpenShot(shot, {}, {})
-    for record in shot.cast:
-        try:
-            opened.sources[record.name] = assemble_member(record, folder, shot.frame_rate, shot.frames)
-        except NeedleError as error:
-            opened.faults[record.name] = _without_folder(error, folder)
+    for record, member in assemble_cast(shot.cast, folder, shot.frame_rate, shot.frames):
+        if isinstance(member, NeedleError):
+            opened.faults[record.name] = _without_folder(member, folder)
+        else:
+            opened.sources[record.name] = member
     fabrics = fabrics_of(shot)
     for piece in shot.garments:
         try:

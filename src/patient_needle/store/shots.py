@@ -118,6 +118,8 @@ def named_in(document: Document) -> list[str]:
     names += [garment["file"] for garment in document.get("garments", [])]
     names += [member["cache"] for member in document.get("cast", []) if member.get("cache")]
     names += [member["motion"]["file"] for member in document.get("cast", []) if member.get("motion")]
+    shapes = [shape for member in document.get("cast", []) for shape in member.get("shapes") or []]
+    names += [shape["file"] for shape in shapes if shape.get("file")]
     finished = [garment.get("finished") for garment in document.get("garments", [])]
     names += [one["cache"] for one in finished if one]
     return list(dict.fromkeys(names))

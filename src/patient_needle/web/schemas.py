@@ -215,9 +215,10 @@ class GarmentReading(BaseModel):
 
 
 class Pulse(BaseModel):
-    """Fastest body point in m/s per frame, from frame `first` on."""
+    """Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in."""
 
     first: int
+    suggested_move: int
     body_speed: list[float]
 
 

@@ -39,7 +39,8 @@ def member(name="pillar", kind="set piece", size=1.0, motion=None, friction=0.3)
     count = len(cut.triangles)
     return CastMember(
         name, kind, mesh, cut, motion or Still(points), np.zeros(count, np.int32), ("whole",),
-        np.array([50], np.int32), np.ones(count, bool), ColliderSettings(Curve.constant(0.002), friction),
+        np.array([50], np.int32), np.ones(count, bool),
+        ColliderSettings(Curve.constant(0.002), Curve.constant(friction)),
     )  # fmt: skip
 
 
@@ -116,7 +117,9 @@ def test_friction_is_the_geometric_mean_and_zero_if_either_is():
 
 
 def test_gap_is_clearance_and_half_of_each_thickness():
-    settings = ColliderSettings(Curve(np.array([1.0, 11]), np.array([0.002, 0.004])), 0.3, 0.006)
+    settings = ColliderSettings(
+        Curve(np.array([1.0, 11]), np.array([0.002, 0.004])), Curve.constant(0.3), Curve.constant(0.006)
+    )
     colliders = merged_colliders(plan(cast=(replace(member(), collider=settings),)))
     assert colliders.surroundings(1).gap == pytest.approx(0.002 + 0.003)  # half of the cloth's comes on top
     assert colliders.surroundings(11).gap == pytest.approx(0.004 + 0.003)
@@ -280,3 +283,44 @@ def test_a_finished_garment_that_ends_too_soon_is_named():
         ShotError, match=r"'done'.*finished from frame 995 to 1004, but the run goes from 995 to 1005"
     ):
         OutfitRun(made, made.runs[0])
+
+
+def dropped(on: Curve | None, last: int) -> list:
+    """What becomes of a level sheet let fall 40 mm above a slab that is on over frames as `on` says."""
+    points, triangles = sheet(0.2, 0.2, 0.04)
+    level = points[:, [0, 2, 1]] * [1, 1, -1] + [0.05, 1.04, 0.25]
+    cloth = Garment("sheet", polygons("sheet", level, triangles[:, ::-1].tolist()), Fabric("cotton"), ())
+    slab = member("slab")
+    slab = replace(slab, collider=replace(slab.collider, on=on))
+    made = plan(cast=(slab,), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last), air_drag=0.0)
+    run = OutfitRun(made, made.runs[0])
+    return [result for (result,) in run.frames(run.start(), 1001, last)]
+
+
+def steps(*keys: tuple[float, float]) -> Curve:
+    return Curve(np.array([k for k, _ in keys]), np.array([v for _, v in keys]))
+
+
+def test_a_collider_that_is_off_is_fallen_through_and_not_counted():
+    ends = dropped(steps((1001, 0), (1002, 0)), 1010)
+    assert ends[-1].positions[:, 1].max() < 0.99  # it fell freely, past the slab's top
+    assert {(r.crossing_colliders, r.snags) for r in ends} == {(0, ())}
+    fallen = 1.04 - 0.5 * 9.81 * (9 / 24) ** 2
+    assert ends[-1].positions[:, 1].mean() == pytest.approx(fallen, abs=1e-3)
+
+
+def test_a_collider_switched_on_in_time_catches_cloth_and_lets_it_go_when_off_again():
+    ends = dropped(steps((1002, 0), (1003, 1), (1012, 1), (1013, 0)), 1016)
+    by = {r.frame: r for r in ends}
+    assert by[1012].positions[:, 1].min() > 1.0
+    assert by[1012].crossing_colliders == 0
+    assert by[1016].positions[:, 1].max() < 1.0
+
+
+def test_cloth_that_hangs_in_a_collider_when_it_is_switched_on_waits_until_it_is_out():
+    ends = dropped(steps((1004, 0), (1005, 1)), 1014)
+    low = next(r for r in ends if r.frame == 1005)
+    assert low.positions[:, 1].min() < 1.0  # within the slab, which is 1 m high
+    assert [snag.kind for snag in low.snags][-1:] == ["pinched"]
+    speeds = [r.fastest_vertex for r in ends]
+    assert max(speeds) < 6.0, "nothing is shot out"

@@ -5,6 +5,7 @@ import { Card, Section } from "../../ui/Card";
 import { BringIn } from "./BringIn";
 import { FrameFields } from "./FrameFields";
 import { GarmentPanel } from "./GarmentPanel";
+import { LayFloor } from "./LayFloor";
 import { MemberPanel } from "./MemberPanel";
 
 /** Who and what is in the shot, and what was read of each. */
@@ -21,6 +22,7 @@ export function CastCard({ shot, reading }: { shot: Shot; reading: Reading | und
           </BroughtIntoView>
         ))}
       </Section>
+      <LayFloor shot={shot} />
       <Section title="Garments">
         {shot.document.garments.length === 0 && <Empty text="No garment yet. Bring one in as a mesh." />}
         {shot.document.garments.map((garment) => (
@@ -29,7 +31,7 @@ export function CastCard({ shot, reading }: { shot: Shot; reading: Reading | und
           </BroughtIntoView>
         ))}
       </Section>
-      <FrameFields shot={shot} />
+      <FrameFields shot={shot} reading={reading} />
     </Card>
   );
 }

@@ -6,10 +6,12 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { CastRecord, ColliderRecord, MemberReading, Shot } from "../../api/client";
 import { changeCollider, changeMember, plainCollider } from "../../domain/edits";
+import { onBetween, spanOf } from "../../domain/keys";
 import { count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
-import { NumberField } from "../../ui/NumberField";
+import { KeyedField } from "../../ui/KeyedField";
+import { OptionalNumberField } from "../../ui/NumberField";
 import { UnderstudyFields } from "./UnderstudyFields";
 
 interface ColliderFieldsProps {
@@ -55,21 +57,38 @@ function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-        {typeof clearance === "number" && (
-          <NumberField label="Clearance, mm" value={clearance} low={0} high={1000} keep={(value) => { keep({ clearance_mm: value }, `clearance ${value} mm`); }} />
-        )}
-        <NumberField label="Thickness, mm" value={thickness} low={0} high={1000} keep={(value) => { keep({ thickness_mm: value }, `thickness ${value} mm`); }} />
-        <NumberField label="Friction" value={friction} low={0} high={5} keep={(value) => { keep({ friction: value }, `friction ${value}`); }} />
+        <KeyedField label="Clearance, mm" value={clearance} low={0} high={1000} keep={(value, said) => { keep({ clearance_mm: value }, said); }} />
+        <KeyedField label="Thickness, mm" value={thickness} low={0} high={1000} keep={(value, said) => { keep({ thickness_mm: value }, said); }} />
+        <KeyedField label="Friction" value={friction} low={0} high={5} keep={(value, said) => { keep({ friction: value }, said); }} />
       </Box>
-      {typeof clearance !== "number" && <Typography sx={{ fontSize: 12.5 }}>The clearance is keyed: change it in the shot file.</Typography>}
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
         Cloth stays off by the clearance and half of each thickness. 2 mm frees cloth in an armpit; 9 to 12 mm leave room for a second layer.
       </Typography>
+      <WhenOn collider={collider} keep={keep} />
     </>
   );
 }
 
-/** Joints whose faces cannot touch the garment: bare arms under a sleeveless top, a head. */
+/** From when to when cloth is kept off; always, without either. */
+function WhenOn({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
+  const span = spanOf(collider.on);
+  if (span === null) return <Typography sx={{ fontSize: 12.5 }}>When it keeps cloth off is keyed in the shot file.</Typography>;
+  const put = (from: number | null, until: number | null) => {
+    keep({ on: onBetween(from, until) }, from === null && until === null ? "always keeps cloth off" : `keeps cloth off ${said(from, until)}`);
+  };
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+      <OptionalNumberField label="From frame" value={span.from} none="the start" whole keep={(from) => { put(from, span.until); }} />
+      <OptionalNumberField label="Until frame" value={span.until} none="the end" whole low={(span.from ?? -Infinity) + 1} keep={(until) => { put(span.from, until); }} />
+    </Box>
+  );
+}
+
+function said(from: number | null, until: number | null): string {
+  return `${from === null ? "" : `from ${from}`}${until === null ? "" : ` until ${until}`}`.trim();
+}
+
+/** Joints or groups whose faces cannot touch the garment: bare arms under a sleeveless top, a head. */
 function LeftOut({ collider, parts, keep }: { collider: ColliderRecord; parts: readonly string[]; keep: Keep }) {
   return (
     <Autocomplete

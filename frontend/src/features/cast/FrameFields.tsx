@@ -1,13 +1,15 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
-import type { Shot } from "../../api/client";
+import Typography from "@mui/material/Typography";
+import type { Reading, Shot } from "../../api/client";
 import { changeFrames, changeRunIn, renamed } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
 
 /** The frames that are delivered, and the run-in before them. */
-export function FrameFields({ shot }: { shot: Shot }) {
+export function FrameFields({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
   const edit = useEdit(shot);
   const [first, last] = shot.document.frames;
   const run = shot.document.run_in ?? { settle: 10, move: 30 };
@@ -41,6 +43,27 @@ export function FrameFields({ shot }: { shot: Shot }) {
         <NumberField label="Settle, frames" value={run.settle} whole low={0} high={2000} keep={(value) => { runIn({ settle: value }); }} />
         <NumberField label="Move, frames" value={run.move} whole low={0} high={2000} keep={(value) => { runIn({ move: value }); }} />
       </Box>
+      {reading !== undefined && <Suggestion shot={shot} wanted={reading.pulse.suggested_move} keep={(move) => { runIn({ move }); }} />}
     </Section>
+  );
+}
+
+/** How long the move into the first frame should take, from how far the body has to go. */
+function Suggestion({ shot, wanted, keep }: { shot: Shot; wanted: number; keep(move: number): void }) {
+  const move = shot.document.run_in?.move ?? 30;
+  const first = shot.document.frames[0];
+  const start = first - (shot.document.run_in?.settle ?? 10) - move;
+  return (
+    <Typography component="div" sx={{ fontSize: 12, color: "text.secondary" }}>
+      The run-in is simulated from {start} and not delivered.
+      {wanted > move && (
+        <Box sx={{ mt: 0.5, color: "text.primary" }}>
+          The body has far to go into frame {first}: in {move} frames it moves faster than a calm 1.5 m/s.{" "}
+          <Button size="small" variant="outlined" onClick={() => { keep(wanted); }}>
+            Move over {wanted} frames
+          </Button>
+        </Box>
+      )}
+    </Typography>
   );
 }

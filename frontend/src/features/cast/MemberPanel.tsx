@@ -8,7 +8,9 @@ import { ColliderFields } from "./ColliderFields";
 import { MotionFields } from "./MotionFields";
 import { Offers } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
+import { ParentFields } from "./ParentFields";
 import { SelfCutPanel } from "./SelfCutPanel";
+import { ShapePanel } from "./ShapePanel";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
 
@@ -58,6 +60,8 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
       )}
       <ColliderFields shot={shot} member={member} read={read} />
       {member.kind === "character" && read !== undefined && <SelfCutPanel shot={shot} member={member.name} />}
+      {member.kind === "character" && <ShapePanel shot={shot} member={member} read={read} />}
+      <ParentFields shot={shot} member={member} reading={reading} />
       <MotionFields shot={shot} member={member} read={read} />
       <PlaceFields
         placed={member.placed}

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..contact.rows import Surroundings
 from ..geometry.curves import value_at
 from ..geometry.topology import is_closed
-from ..model.typed import Indices, Points, Triangles
-from .plan import CastMember, ShotPlan
+from ..model.typed import Flags, Indices, Points, Triangles
+from .plan import CastMember, ColliderSettings, ShotPlan
 from .run_in import StagedMotion
 
 
@@ -20,7 +20,7 @@ class Colliders:
 
     triangles (m, 3) into the merged points; member (m,) index into `members`; part (m,) and rank (p,);
     part_names p names like "lamplighter: shankL"; enclosing (e, 3) all triangles of members that are closed,
-    left-out ones too: only those have an inside.
+    left-out ones too: only those have an inside; enclosing_member (e,) and member_of_part (p,) index members.
     """
 
     members: tuple[CastMember, ...]
@@ -31,6 +31,8 @@ class Colliders:
     rank: Indices
     part_names: tuple[str, ...]
     enclosing: Triangles
+    enclosing_member: Indices
+    member_of_part: Indices
 
     def points_at(self, frame: float) -> Points:
         """Merged positions (k, 3) m at `frame`."""
@@ -39,16 +41,39 @@ class Colliders:
         return np.concatenate([motion.at(frame) for motion in self.motions])
 
     def rest_points(self) -> Points:
-        """Merged positions (k, 3) m in the rest pose."""
+        """Merged positions (k, 3) m in the rest pose, as the run begins with it."""
         if not self.motions:
             return np.zeros((0, 3))
-        return np.concatenate([motion.motion.rest() for motion in self.motions])
+        return np.concatenate([motion.start() for motion in self.motions])
+
+    def parts_off(self, frame: float) -> Flags:
+        """Which parts (p,) do not meet cloth at `frame`, because their member is switched off then."""
+        off = np.array([s.on is not None and value_at(s.on, frame) < 0.5 for s in self._settings], bool)
+        return off[self.member_of_part] if len(off) else np.zeros(0, bool)
+
+    def at_work(self, frame: float) -> Colliders:
+        """The colliders that are on at `frame`, over the same points and parts."""
+        off = self.parts_off(frame)
+        if not off.any():
+            return self
+        on = ~off[self.part]
+        members_off = np.zeros(len(self.members), bool)
+        members_off[self.member_of_part[off]] = True
+        return replace(
+            self, triangles=self.triangles[on], member=self.member[on], part=self.part[on],
+            enclosing=self.enclosing[~members_off[self.enclosing_member]],
+            enclosing_member=self.enclosing_member[~members_off[self.enclosing_member]],
+        )  # fmt: skip
+
+    @property
+    def _settings(self) -> list[ColliderSettings]:
+        return [m.collider for m in self.members if m.collider is not None]
 
     def surroundings(self, frame: float) -> Surroundings:
         """What the colliders ask of contact at `frame`: gaps and friction per triangle."""
-        settings = [m.collider for m in self.members]
-        gap = [value_at(s.clearance, frame) + s.thickness / 2 for s in settings if s is not None]
-        friction = [float(np.sqrt(s.friction)) for s in settings if s is not None]
+        settings = self._settings
+        gap = [value_at(s.clearance, frame) + value_at(s.thickness, frame) / 2 for s in settings]
+        friction = [float(np.sqrt(value_at(s.friction, frame))) for s in settings]
         return Surroundings(
             np.array(gap)[self.member] if gap else np.zeros(0),
             np.array(friction)[self.member] if friction else np.zeros(0),
@@ -62,6 +87,7 @@ def merged_colliders(plan: ShotPlan) -> Colliders:
     members = tuple(m for m in plan.cast if m.collider is not None)
     motions = tuple(StagedMotion(m.motion, plan.run_in, plan.frames[0]) for m in members)
     triangles, member, part, rank, names, enclosing = [], [], [], [], [], []
+    within, of_part = [], []
     points = parts = 0
     for index, cast in enumerate(members):
         chosen = cast.chosen
@@ -71,6 +97,8 @@ def merged_colliders(plan: ShotPlan) -> Colliders:
         rank.append(cast.rank)
         if is_closed(cast.cut.triangles):
             enclosing.append(cast.cut.triangles + points)
+            within.append(np.full(len(cast.cut.triangles), index))
+        of_part.append(np.full(len(cast.rank), index))
         names += [f"{cast.name}: {name}" for name in cast.part_names]
         points += cast.mesh.vertex_count
         parts += len(cast.rank)
@@ -87,4 +115,6 @@ def merged_colliders(plan: ShotPlan) -> Colliders:
         joined(rank, (0,)),
         tuple(names),
         joined(enclosing, (0, 3)),
+        joined(within, (0,)),
+        joined(of_part, (0,)),
     )

@@ -33,11 +33,14 @@ class RunIn:
 
 @dataclass(frozen=True, eq=False)
 class ColliderSettings:
-    """clearance in m over frames, friction coefficient, thickness in m."""
+    """Over frames: clearance in m, friction coefficient, thickness in m; on: where it is 0.5 or more the member
+    meets cloth, None for always.
+    """
 
     clearance: Curve
-    friction: float = 0.3
-    thickness: float = 0.0
+    friction: Curve = field(default_factory=lambda: Curve.constant(0.3))
+    thickness: Curve = field(default_factory=lambda: Curve.constant(0.0))
+    on: Curve | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -20,12 +20,17 @@ class StagedMotion:
 
     def at(self, frame: float) -> Points:
         """Positions (n, 3) m at any frame from the run-in's start on."""
+        motion = self.motion.shaped(frame)
         if frame >= self.first_frame:
-            return self.motion.at(frame)
+            return motion.at(frame)
         share = run_in_share(self.run_in, self.first_frame, frame)
         if share <= 0.0:
-            return self.motion.rest()
-        return self.motion.toward_first(self.first_frame, share)
+            return motion.rest()
+        return motion.toward_first(self.first_frame, share)
+
+    def start(self) -> Points:
+        """Positions (n, 3) m where the run begins: the rest pose, in the shape the body has then."""
+        return self.motion.shaped(self.first_frame - self.run_in.length).rest()
 
     def shown_at(self, frame: float) -> Points:
         """Positions (n, 3) m at any frame at all, to look at before the shot is right.

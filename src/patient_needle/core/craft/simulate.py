@@ -22,7 +22,7 @@ from .colliders import Colliders, merged_colliders
 from .dressing import Dressed, dress
 from .plan import Garment, PlannedRun, ShotPlan
 from .run_in import run_in_share
-from .snags import Snag, find_crossings, list_snags, rearmed
+from .snags import Snag, caught_by, find_crossings, list_snags, rearmed
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,6 +113,7 @@ class OutfitRun:
             plan.patience, self._travel(frame, first, last), stretch, value_at(plan.least_substeps, frame)
         )
         step = stretch / (plan.frame_rate * substeps)
+        state = self._switched(state, frame, first)
         before, here = state.positions, first
         for index in range(1, substeps + 1):
             time = frame - 1 + index / substeps
@@ -125,6 +126,22 @@ class OutfitRun:
             unrest = self._engine.unrest(state, surround)
         fastest = furthest(first, last) * plan.frame_rate
         return self._finished(frame, state, before, tally, last, fastest, unrest)
+
+    def _switched(self, state: ClothState, frame: int, around: Points) -> ClothState:
+        """The state with cloth let go by colliders that are off at `frame`.
+
+        One that is switched on takes what lies outside it; what it would catch waits, as in a pinched place.
+        """
+        off, was = self.colliders.parts_off(frame), self.colliders.parts_off(frame - 1)
+        if not (off.any() or was.any()):
+            return state
+        released = state.released.copy()
+        released[:, off] = True
+        on_again = was & ~off
+        if on_again.any():
+            caught = caught_by(self.outfit, state.positions, self.colliders.at_work(frame), around)
+            released[:, on_again] = caught[:, on_again]
+        return state.replace(released=released)
 
     def _surround(self, state: ClothState, time: float, step: float, here: Points, there: Points) -> Surround:
         """Everything prescribed in the substep of `step` s that ends at frame `time`."""
@@ -159,11 +176,11 @@ class OutfitRun:
         unrest: float | None = None,
     ) -> tuple[FrameResult, ...]:
         """Look at a frame's end: what crosses, what is let go, how far it is stretched."""
-        crossings = find_crossings(self.outfit, state.positions, self.colliders, around)
-        released, eased = rearmed(
-            self.outfit, state.positions, self.colliders, around, crossings, state.released
-        )
-        state = state.replace(released=released, eased=eased)
+        colliders, off = self.colliders.at_work(frame), self.colliders.parts_off(frame)
+        crossings = find_crossings(self.outfit, state.positions, colliders, around)
+        pinched = state.released & ~off
+        released, eased = rearmed(self.outfit, state.positions, colliders, around, crossings, pinched)
+        state = state.replace(released=released | off, eased=eased)
         results = []
         for index, (dressed, span) in enumerate(zip(self.dressed, self.outfit.spans, strict=True)):
             if self.garments[index] not in self.run.reported:
@@ -179,7 +196,7 @@ class OutfitRun:
                     frame >= self.plan.frames[0],
                     tally,
                     stretch(dressed.cloth, points),
-                    list_snags(self.outfit, index, state.positions, self.colliders, around, own, released),
+                    list_snags(self.outfit, index, state.positions, colliders, around, own, released),
                     len(own.colliders),
                     len(own.itself),
                     len(own.garments),

@@ -168,6 +168,19 @@ def rearmed(
     return out, eased
 
 
+def caught_by(cloth: Outfit, points: Points, colliders: Colliders, around: Points) -> Flags:
+    """Vertices (n, p) that each part would catch at points (n, 3) m: those of triangles it pierces, and those
+    that lie inside, of whichever part; whole triangles of them, so that none is held by one corner.
+    """
+    out = np.zeros((len(points), len(colliders.rank)), bool)
+    for triangle, other in find_crossings(cloth, points, colliders, around).colliders:
+        out[cloth.triangles[triangle], colliders.part[other]] = True
+    within = inside(around, colliders.enclosing, points)
+    out[cloth.triangles[within[cloth.triangles].any(axis=1)].ravel()] = True
+    out[cloth.held] = False
+    return out
+
+
 def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int) -> Flags:
     """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's."""
     triangles = colliders.triangles[colliders.part == part]

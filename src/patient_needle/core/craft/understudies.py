@@ -75,6 +75,10 @@ class ChosenPoints:
         """See `Motion.span`."""
         return self.motion.span()
 
+    def shaped(self, frame: float) -> Motion:
+        """See `Motion.shaped`."""
+        return replace(self, motion=self.motion.shaped(frame))
+
     def _of(self, points: Points) -> Points:
         out = np.empty((len(self.pairs), 3))
         count = min(len(points), len(out))
@@ -113,6 +117,10 @@ class RigidPieces:
     def span(self) -> tuple[float, float]:
         """See `Motion.span`."""
         return self.motion.span()
+
+    def shaped(self, frame: float) -> Motion:
+        """See `Motion.shaped`."""
+        return replace(self, motion=self.motion.shaped(frame))
 
     def _carried(self, now: Points) -> Points:
         rest = self.motion.rest()

@@ -28,6 +28,9 @@ class Motion(Protocol):
     def span(self) -> tuple[float, float]:
         """First and last frame for which positions exist."""
 
+    def shaped(self, frame: float) -> Motion:
+        """The motion in the shape that the body has at `frame`, run-in included; itself when it has but one."""
+
 
 @dataclass(frozen=True, eq=False)
 class Still:
@@ -50,6 +53,10 @@ class Still:
     def span(self) -> tuple[float, float]:
         """All of time."""
         return -np.inf, np.inf
+
+    def shaped(self, frame: float) -> Motion:  # noqa: ARG002
+        """See `Motion.shaped`."""
+        return self
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,6 +100,10 @@ class SkinnedMotion:
         """See `Motion.span`."""
         return float(self.first_frame), float(self.first_frame + len(self.poses) - 1)
 
+    def shaped(self, frame: float) -> Motion:  # noqa: ARG002
+        """See `Motion.shaped`."""
+        return self
+
 
 @dataclass(frozen=True, eq=False)
 class CachedMotion:
@@ -127,6 +138,10 @@ class CachedMotion:
     def span(self) -> tuple[float, float]:
         """See `Motion.span`."""
         return float(self.first_frame), float(self.first_frame + len(self.frames) - 1)
+
+    def shaped(self, frame: float) -> Motion:  # noqa: ARG002
+        """See `Motion.shaped`."""
+        return self
 
 
 def _cubic(frames: Vectors | NDArray[np.float32], index: int, t: float) -> Points:

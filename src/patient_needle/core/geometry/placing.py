@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..model.typed import Matrices, Points
-from .motion import Motion
+from .motion import Motion, SkinnedMotion
+from .skinning import Pose, joint_matrices
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +33,10 @@ class PlacedMotion:
     def span(self) -> tuple[float, float]:
         """See `Motion.span`."""
         return self.motion.span()
+
+    def shaped(self, frame: float) -> Motion:
+        """See `Motion.shaped`."""
+        return replace(self, motion=self.motion.shaped(frame))
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,6 +67,10 @@ class RetimedMotion:
             self.first + np.floor(high / self.speed + 1e-6)
         )
 
+    def shaped(self, frame: float) -> Motion:  # noqa: ARG002
+        """See `Motion.shaped`."""
+        return self
+
     def _own(self, frame: float) -> float:
         low, high = self.motion.span()
         own = (frame - self.first) * self.speed
@@ -69,6 +78,45 @@ class RetimedMotion:
         # A frame that both have is taken as it is, not as a cubic through float dust.
         own = float(near) if abs(own - near) < 1e-6 else own
         return min(own, high) if own <= high + 1e-6 else max(own, low)
+
+
+@dataclass(frozen=True, eq=False)
+class ParentedMotion:
+    """Points (n, 3) m that a joint of a character carries; they stand as given when the character is at rest.
+
+    placement (4, 4): that of the character.
+    """
+
+    points: Points
+    carrier: SkinnedMotion
+    joint: int
+    placement: Matrices
+
+    def rest(self) -> Points:
+        """See `Motion.rest`."""
+        return self.points
+
+    def at(self, frame: float) -> Points:
+        """See `Motion.at`."""
+        return self._under(self.carrier.pose_at(frame))
+
+    def toward_first(self, frame: int, share: float) -> Points:
+        """See `Motion.toward_first`."""
+        return self._under(self.carrier.skeleton.rest.toward(self.carrier.pose_at(frame), share))
+
+    def span(self) -> tuple[float, float]:
+        """See `Motion.span`."""
+        return self.carrier.span()
+
+    def shaped(self, frame: float) -> Motion:  # noqa: ARG002
+        """See `Motion.shaped`."""
+        return self
+
+    def _under(self, pose: Pose) -> Points:
+        skeleton = self.carrier.skeleton
+        before = self.placement @ joint_matrices(skeleton, skeleton.rest)[self.joint]
+        now = self.placement @ joint_matrices(skeleton, pose)[self.joint]
+        return moved(self.points, now @ np.linalg.inv(before))
 
 
 def moved(points: Points, transform: Matrices) -> Points:

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, Stated, size_of, unique
+from .container import check_container
+from .probe import looked_into
 from .writer import reversed_faces
 
 LEVELS = 200  # of transforms above a mesh
@@ -100,6 +102,25 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
 def _opened(path: Path) -> Iterator[Any]:
     if not path.is_file():
         raise FileError("the file does not exist", where=str(path), remedy="Check the path")
+    check_container(path)
+    looked_into(path)
+    with _trusted(path) as archive:
+        yield archive
+
+
+def touch(path: Path) -> None:
+    """Read the first and the last sample of every mesh, for nothing but to see that it can be done."""
+    with _trusted(path) as archive:
+        for one in _found(archive, path):
+            mesh, times = _mesh_at_start(one), _times(one)
+            schema = one.shape.getSchema()
+            last = schema.getValue(Abc.ISampleSelector(float(times[-1])))
+            np.array(last.getPositions(), np.float32).reshape(-1, 3)
+            assert mesh.vertex_count
+
+
+@contextmanager
+def _trusted(path: Path) -> Iterator[Any]:
     try:
         archive = Abc.IArchive(str(path))
     except RuntimeError as error:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +22,7 @@ from ..registry import read_cache, read_figure
 from .curves import curve_of
 from .document import ChoiceRecord, GarmentRecord, ShotFile, WindRecord
 from .fabrics import fabrics_of
-from .members import assemble_member, placement_of
+from .members import AssembledMember, assemble_cast, placement_of
 
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
@@ -32,11 +33,7 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
         frame_rate=shot.frame_rate,
         frames=shot.frames,
         run_in=RunIn(shot.run_in.settle, shot.run_in.move),
-        cast=tuple(
-            each
-            for record in shot.cast
-            for each in assemble_member(record, folder, shot.frame_rate, shot.frames).cast
-        ),
+        cast=tuple(each for member in _cast(shot, folder) for each in member.cast),
         garments=tuple(assemble_garment(record, folder, fabrics) for record in shot.garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
@@ -49,11 +46,19 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
     )
 
 
+def _cast(shot: ShotFile, folder: Path) -> Iterator[AssembledMember]:
+    for _, member in assemble_cast(shot.cast, folder, shot.frame_rate, shot.frames):
+        if isinstance(member, NeedleError):
+            raise member
+        yield member
+
+
 def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     """Every geometry file the shot refers to, in order, each once."""
     names = [*(c.file for c in shot.cast), *(g.file for g in shot.garments)]
     names += [c.cache for c in shot.cast if c.cache is not None]
     names += [c.motion.file for c in shot.cast if c.motion is not None]
+    names += [shape.file for c in shot.cast for shape in c.shapes if shape.file is not None]
     names += [g.finished.cache for g in shot.garments if g.finished is not None]
     return [folder / name for name in dict.fromkeys(names)]
 

@@ -76,13 +76,14 @@ class UnderstudyRecord(_Record):
 
 
 class ColliderRecord(_Record):
-    """How a cast member meets cloth. leave_out names joints whose faces cannot touch the garment; understudy,
-    what cloth meets in its place.
+    """How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment;
+    understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it meets cloth at all.
     """
 
-    clearance_mm: float | KeysRecord = 2.0
-    friction: float = Field(0.3, ge=0, le=5)
-    thickness_mm: float = Field(0.0, ge=0)
+    clearance_mm: Keyed = 2.0
+    friction: Keyed = 0.3
+    thickness_mm: Keyed = 0.0
+    on: Keyed = 1.0
     leave_out: list[str] = []
     understudy: UnderstudyRecord | None = None
 
@@ -104,10 +105,32 @@ class MotionRecord(_Record):
     animation: str | None = None
 
 
+class ShapeRecord(_Record):
+    """A second shape of a member, blended in by `amount`, 0 to 1 over frames. It is exactly one of: a shape of
+    the member's own file; a mesh of another file, of the same topology and unit; or the body drawn inwards by
+    `drawn_in_mm`, only where the joints in `parts` lead, if any are named.
+    """
+
+    name: Name
+    shape: str | None = None
+    file: str | None = None
+    mesh: str | None = None
+    drawn_in_mm: float | None = Field(None, gt=0, le=200)
+    parts: list[str] = []
+    amount: Keyed = 1.0
+
+
+class ParentRecord(_Record):
+    """The joint of a character that carries a prop or set piece, which stands as placed at its rest pose."""
+
+    member: str
+    joint: str
+
+
 class CastRecord(_Record):
     """A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
-    file of another rate keeps, its time or its frames.
+    file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on.
     """
 
     name: Name
@@ -122,6 +145,8 @@ class CastRecord(_Record):
     placed: PlacedRecord = PlacedRecord()
     timing: Literal["real time", "frame for frame"] = "real time"
     motion: MotionRecord | None = None
+    parent: ParentRecord | None = None
+    shapes: list[ShapeRecord] = []
     collider: ColliderRecord | None = ColliderRecord()
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -16,8 +17,9 @@ from ...core.craft.understudies import (
     understudy_of,
 )
 from ...core.geometry.motion import CachedMotion, Motion, SkinnedMotion, Still
-from ...core.geometry.placing import PlacedMotion, RetimedMotion, placement
+from ...core.geometry.placing import ParentedMotion, PlacedMotion, RetimedMotion, placement
 from ...core.geometry.retargeting import onto
+from ...core.geometry.shapes import ShapedMotion
 from ...core.geometry.skinning import Skin
 from ...core.geometry.triangulate import TriangleMap, triangulated
 from ...core.model.errors import CastError, NeedleError, ShotError
@@ -27,6 +29,7 @@ from ..contents import Figure, FigureAsk, SkinnedSource, Stated
 from ..registry import read_cache, read_figure
 from .curves import curve_of
 from .document import CastRecord, ColliderRecord, PlacedRecord
+from .shapes import blend_of
 
 PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 
@@ -34,7 +37,8 @@ PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 @dataclass(frozen=True, eq=False)
 class AssembledMember:
     """A member, what cloth meets in its place if anything does, what its file states of itself, its shapes by
-    name, and what was said in reading it; frames: first and last of the shot.
+    name, and what was said in reading it; frames: first and last of the
+    shot; bare and placement (4, 4): its own motion in file units, and where that is put.
     """
 
     member: CastMember
@@ -43,6 +47,8 @@ class AssembledMember:
     shapes: tuple[str, ...]
     notes: tuple[str, ...]
     frames: tuple[int, int]
+    bare: Motion
+    placement: Matrices
 
     @cached_property
     def against(self) -> UnderstudyReading | None:
@@ -59,18 +65,41 @@ class AssembledMember:
         return (replace(self.member, collider=None), self.understudy)
 
 
-def assemble_member(record: CastRecord, folder: Path, rate: float, frames: tuple[int, int]) -> AssembledMember:
-    """One cast member, read from its files, in metres, Y up; rate and frames: the shot's."""
+def assemble_cast(
+    records: Sequence[CastRecord], folder: Path, rate: float, frames: tuple[int, int]
+) -> Iterator[tuple[CastRecord, AssembledMember | NeedleError]]:
+    """Every member of a cast, or what is wrong with it, in order; rate and frames: the shot's."""
+    known: dict[str, AssembledMember] = {}
+    made: dict[str, AssembledMember | NeedleError] = {}
+    for record in sorted(records, key=lambda one: one.parent is not None):  # what carries comes first
+        try:
+            made[record.name] = known[record.name] = assemble_member(record, folder, rate, frames, known)
+        except NeedleError as error:
+            made[record.name] = error
+    for record in records:
+        yield record, made[record.name]
+
+
+def assemble_member(
+    record: CastRecord, folder: Path, rate: float, frames: tuple[int, int],
+    known: Mapping[str, AssembledMember] | None = None,
+) -> AssembledMember:  # fmt: skip
+    """One cast member, read from its files, in metres, Y up; known: members that could carry it."""
     path = folder / record.file
     own = None if record.timing == "frame for frame" else rate
     figure = read_figure(path, FigureAsk(record.mesh, record.animation, own))
     notes = list(figure.notes)
     if record.motion is not None:
         figure = _moved_by(record, figure, folder, own, notes)
-    motion = _motion(record, figure, folder, rate, notes)
+    motion = bare = _motion(record, figure, folder, rate, notes)
+    blends = tuple(blend_of(record, shape, figure, bare, folder) for shape in record.shapes)
+    if blends:
+        motion = ShapedMotion(motion, triangulated(figure.mesh).triangles, blends)
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
     if not np.array_equal(whole, np.eye(4)):
         motion = PlacedMotion(motion, whole)
+    if record.parent is not None:
+        motion = _carried(record, motion, known or {})
     mesh = figure.mesh.with_vertices(motion.rest())
     cut = triangulated(mesh)
     part, names, rank = _parts(record, figure, cut)
@@ -79,7 +108,30 @@ def assemble_member(record: CastRecord, folder: Path, rate: float, frames: tuple
         collider_of(record.collider),
     )  # fmt: skip
     understudy = _understudy(record, member, frames)
-    return AssembledMember(member, understudy, figure.stated, tuple(figure.shapes), tuple(notes), frames)
+    return AssembledMember(
+        member, understudy, figure.stated, tuple(figure.shapes), tuple(notes), frames, bare, whole
+    )
+
+
+def _carried(record: CastRecord, motion: Motion, known: Mapping[str, AssembledMember]) -> Motion:
+    """What stands still, carried by a joint of another member."""
+    assert record.parent is not None
+    carrier = known.get(record.parent.member)
+    if carrier is None or not isinstance(carrier.bare, SkinnedMotion):
+        raise ShotError(
+            f"it is to be carried by '{record.parent.member}', which has no skeleton in this shot",
+            where=f"'{record.name}'",
+            remedy="Name a character with joints, which is not carried itself",
+        )
+    names = carrier.bare.skeleton.names
+    if record.parent.joint not in names:
+        raise ShotError(
+            f"'{record.parent.member}' has no joint '{record.parent.joint}'",
+            where=f"'{record.name}'",
+            remedy=f"It has {', '.join(names)}",
+        )
+    joint = names.index(record.parent.joint)
+    return ParentedMotion(motion.rest(), carrier.bare, joint, carrier.placement)
 
 
 def _understudy(record: CastRecord, member: CastMember, frames: tuple[int, int]) -> CastMember | None:
@@ -170,13 +222,22 @@ def _moved_by(record: CastRecord, figure: Figure, folder: Path, rate: float | No
 
 
 def _parts(record: CastRecord, figure: Figure, cut: TriangleMap) -> tuple[Indices, tuple[str, ...], Indices]:
-    """Part of each triangle, the parts' names, and which of them lets go of pinched cloth first."""
+    """Part of each triangle, the parts' names, and which of them lets go of pinched cloth first.
+
+    What a skeleton moves has a part for each joint, any other mesh one for each of its face groups.
+    """
     prop = PROP_RANK if record.kind == "prop" else 0
     if figure.joints is not None and len(figure.joints.poses) > 1:
         skeleton = figure.joints.skeleton
         part = leading_joints(figure.joints.skin, cut, len(skeleton.names))
         return part, skeleton.names, _depths(skeleton.parents) + prop
-    return np.zeros(len(cut.triangles), np.int32), ("whole",), np.array([PROP_RANK], np.int32)
+    part, names = np.zeros(len(cut.triangles), np.int32), ["whole"]
+    for name, faces in figure.mesh.groups.items():
+        mine = (part == 0) & np.isin(cut.source_face, faces)
+        if mine.any():
+            part[mine] = len(names)
+            names.append(name)
+    return part, tuple(names), np.full(len(names), PROP_RANK, np.int32)
 
 
 def leading_joints(skin: Skin, cut: TriangleMap, joints: int) -> Indices:
@@ -213,7 +274,10 @@ def collider_of(record: ColliderRecord | None) -> ColliderSettings | None:
     """How a member meets cloth; None when it does not."""
     if record is None:
         return None
-    curve = curve_of(record.clearance_mm, from_mm(1.0))
-    if curve.values.min() < 0:
-        raise ShotError("a clearance is below zero", remedy="Give 0 mm or more")
-    return ColliderSettings(curve, record.friction, from_mm(record.thickness_mm))
+    clearance = curve_of(record.clearance_mm, from_mm(1.0))
+    thickness, friction = curve_of(record.thickness_mm, from_mm(1.0)), curve_of(record.friction)
+    for curve, said in ((clearance, "a clearance"), (thickness, "a thickness"), (friction, "a friction")):
+        if curve.values.min() < 0:
+            raise ShotError(f"{said} is below zero", remedy="Give 0 or more")
+    on = None if record.on == 1.0 else curve_of(record.on)
+    return ColliderSettings(clearance, friction, thickness, on)

@@ -155,6 +155,9 @@ def _flattened(shot: ShotFile, read: Any) -> tuple[Document, dict[str, bytes]]:
             member["cache"] = renamed(member["cache"])
         if member["motion"]:
             member["motion"]["file"] = renamed(member["motion"]["file"])
+        for shape in member["shapes"]:
+            if shape["file"]:
+                shape["file"] = renamed(shape["file"])
     for garment in document["garments"]:
         if garment.get("finished"):
             garment["finished"]["cache"] = renamed(garment["finished"]["cache"])
