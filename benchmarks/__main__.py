@@ -26,6 +26,7 @@ from patient_needle.core.solver.membrane import Membrane  # noqa: E402
 from tests.layers import dropped, twisted  # noqa: E402
 
 from .calm import calm  # noqa: E402
+from .cast import cast  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .truths import sweeps  # noqa: E402
@@ -39,6 +40,8 @@ REFERENCE = Patience("reference", 64, 1.0, 6, 60, 1e-3, 1e-6)
 
 def main() -> int:
     """Measure part by part; each is written when it is done, so that a run cut short keeps what it has."""
+    if "cast" in sys.argv:
+        return cast("--quick" in sys.argv)
     load, threads, quick = os.getloadavg()[0], environment.use_threads(None), "--quick" in sys.argv
     parts = [
         "# Benchmarks\n",

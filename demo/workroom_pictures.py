@@ -10,7 +10,9 @@ import shutil
 import sys
 import time
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
+from other_files import main as write_others
 from playwright.sync_api import Page, sync_playwright
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -30,6 +32,7 @@ def main() -> None:
 
 def take_all(page: Page) -> None:
     keep(page, "cast")
+    understudy(page)
     bench(page, "Wardrobe")
     page.get_by_role("button", name=re.compile("^Pulled and pressed")).click()
     keep(page, "wardrobe")
@@ -60,6 +63,37 @@ def take_all(page: Page) -> None:
     to_frame(page, 1020)
     page.get_by_role("button", name="Dim").click()
     keep(page, "side_by_side_dimmed")
+    page.get_by_role("button", name="Daylight").click()
+    bench(page, "Cast")
+    offers(page)
+
+
+def understudy(page: Page) -> None:
+    """The lamplighter's understudy, shaded by how far off it is; the edit is taken back."""
+    body = page.get_by_role("group", name="lamplighter", exact=True)
+    body.get_by_role("button", name=re.compile("^Collider")).click()
+    body.get_by_label("Understudy", exact=True).click()
+    page.get_by_role("option", name="its mesh with fewer triangles").click()
+    body.get_by_role("button", name="Show the understudy").click()
+    page.get_by_role("button", name="Front", exact=True).click()
+    body.get_by_label("Triangles", exact=True).scroll_into_view_if_needed()
+    keep(page, "cast_understudy")
+    page.get_by_role("button", name="Undo").click()
+    body.get_by_role("button", name=re.compile("^Collider")).click()
+    page.get_by_role("button", name="Three-quarter").click()
+
+
+def offers(page: Page) -> None:
+    """A figure in centimetres that lies on its back, in a shot of its own."""
+    with TemporaryDirectory() as folder:
+        write_others(Path(folder))
+        page.get_by_role("combobox", name="Shot").click()
+        page.get_by_role("option", name="Make a new shot").click()
+        page.get_by_text("Nobody yet").wait_for()
+        page.get_by_label("File to bring in").set_input_files(str(Path(folder) / "lamplighter_cm.abc"))
+        page.get_by_role("button", name="Put it in the shot").click()
+        page.get_by_role("group", name=re.compile("^What looks wrong")).wait_for()
+        keep(page, "cast_offers")
 
 
 def open_shot(page: Page, name: str) -> None:

@@ -15,9 +15,10 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
 
   up       open the workroom in the browser: database, web, desk and workers, until Ctrl-C
   worker   one more worker for the database that NEEDLE_DATABASE names
-  sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|abc] [--resume]
+  sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|mdd|abc|usd] [--resume]
            simulate a shot file: one cache per garment and report.json
-  bench    measure the engine and write docs/benchmarks.md
+  bench [cast] [--quick]
+           measure the engine, about an hour, and write docs/benchmarks.md; or what comes before cloth
   doctor   versions, cores, threading layer, disk
   schema   print the shot file's JSON Schema
   check    format, lint, types, layers, licences, schema, front end

@@ -318,7 +318,7 @@ def test_a_damaged_file_is_refused_on_screen_and_a_good_one_placed(room: Page, t
 
 def test_a_shot_from_nothing_to_ready(room: Page):
     room.get_by_role("combobox", name="Shot").click()
-    room.get_by_role("option", name="New shot").click()
+    room.get_by_role("option", name="Make a new shot").click()
     expect(room.get_by_text("Nobody yet. Bring in a character first.")).to_be_visible()
     bench(room, "Takes")
     expect(room.get_by_role("alert")).to_contain_text("There is no garment to simulate")

@@ -259,6 +259,15 @@ def test_a_pc2_delivery_at_another_rate_follows_the_cubic(store, take, tmp_path)
     np.testing.assert_allclose(frames[5], middle, atol=2e-3)
 
 
+@pytest.mark.parametrize(("ending", "faces"), [("usd", True), ("mdd", False)])
+def test_other_formats_pass_every_check_too(store, take, ending, faces):
+    found, data = deliver(store, take, format=ending, unit="cm", up="z")
+    assert found.state is DeliveryState.READY, found.checks
+    assert len(data) > 1000
+    order = next(check for check in found.checks if check["name"] == "Vertex order")
+    assert ("faces name the same" in order["said"]) == faces
+
+
 def test_a_delivery_of_frames_that_are_not_there_fails_in_words(store, take):
     found, data = deliver(store, take, last=1020)
     assert (found.state, data) == (DeliveryState.FAILED, None)

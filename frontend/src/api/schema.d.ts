@@ -1624,7 +1624,7 @@ export interface components {
              * @default abc
              * @enum {string}
              */
-            format: "abc" | "pc2";
+            format: "abc" | "usd" | "pc2" | "mdd";
             /** Frame Rate */
             frame_rate: number;
             /** Garment */

@@ -142,6 +142,8 @@ export class Stage {
   shadeBody(name: string, values: Float32Array, low: number, high: number): void {
     const surface = this.bodies.get(name)?.surface;
     if (surface?.count !== values.length) return;
+    const mesh = this.scene.getObjectByName(`body ${name}`) as Mesh | undefined;
+    if (mesh !== undefined) (mesh.material as MeshLambertMaterial).color.set("#ffffff");
     const colour = new Color();
     surface.colour((vertex, out, at) => {
       colour.setRGB(...ramp(((values[vertex] as number) - low) / (high - low)), SRGBColorSpace).toArray(out, at);

@@ -77,7 +77,7 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
               </MenuItem>
             ))}
             <Divider />
-            <MenuItem value={NEW}>New shot</MenuItem>
+            <MenuItem value={NEW}>Make a new shot</MenuItem>
             <MenuItem value={IMPORT}>Import a shot…</MenuItem>
           </Select>
           <Typography className="figure" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>

@@ -19,6 +19,7 @@ export function KeyedField({ label, value, low, high, keep }: KeyedFieldProps) {
   const frame = useRoom((room) => room.frame);
   const keys = keysOf(value);
   const name = label.charAt(0).toLowerCase() + label.slice(1);
+  const short = label.split(",")[0] ?? label;
   const put = (at: number, next: number) => {
     keep(withKey(value, at, next), `${name} ${next} at ${at}`);
   };
@@ -38,7 +39,7 @@ export function KeyedField({ label, value, low, high, keep }: KeyedFieldProps) {
       {keys.map(([at, here]) => (
         <Box key={at} sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 30px", columnGap: 0.75, alignItems: "center" }}>
           <NumberField label="Frame" value={at} keep={(next) => { keep(withKey(withoutKey(value, at), next, here), `${name}'s key at ${at}, now at ${next}`); }} />
-          <NumberField label={label} value={here} low={low} high={high} keep={(next) => { put(at, next); }} />
+          <NumberField label={short} value={here} low={low} high={high} keep={(next) => { put(at, next); }} />
           <IconButton size="small" aria-label={`Take out the key at ${at}`} onClick={() => { keep(withoutKey(value, at), `${name} without its key at ${at}`); }}>
             ×
           </IconButton>

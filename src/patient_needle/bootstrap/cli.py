@@ -36,7 +36,7 @@ def sim(
     frames: Annotated[str | None, typer.Option(help="A:B, instead of the shot's own range")] = None,
     patience: Annotated[str | None, typer.Option(help=" | ".join(ALL))] = None,
     threads: Annotated[int | None, typer.Option(min=1, help="At most what the machine has")] = None,
-    format: Annotated[str, typer.Option(help="pc2 or abc")] = "pc2",  # noqa: A002
+    format: Annotated[str, typer.Option(help="pc2, mdd, abc or usd")] = "pc2",  # noqa: A002
     resume: Annotated[bool, typer.Option("--resume", help="Go on with a stopped run")] = False,
 ) -> None:
     """Simulate every garment of a shot: one cache per garment, and report.json."""

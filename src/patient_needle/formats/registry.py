@@ -18,10 +18,12 @@ from .contents import CacheInShort, Contents, Figure, FigureAsk, Piece, Stated, 
 
 @dataclass(frozen=True)
 class CacheTiming:
-    """first frame and frames per second of a cache."""
+    """First frame and frames per second of a cache; what its unit and axis are, for formats that state them."""
 
     first_frame: int
     frame_rate: float
+    metres: float = 1.0
+    up: str = "y"
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from ..core.craft.delivery import Wanted, placement, resampled
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.mesh import Mesh
+from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
 from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ShotFile
@@ -66,8 +67,10 @@ def _written(
             path = Path(work) / f"delivery.{asked['format']}"
             turn = placement(wanted)
             positions = (points @ turn.T for points in resampled(frames, wanted, shot.frame_rate))
+            unit = metres_per(wanted.unit, where="delivery")
+            timing = CacheTiming(wanted.first, wanted.frame_rate, unit, wanted.up)
             named = replace(mesh, name=mesh.name.replace(" ", "_"))
-            write_cache(path, named, positions, CacheTiming(wanted.first, wanted.frame_rate))
+            write_cache(path, named, positions, timing)
             np.save(Path(work) / "frames.npy", frames)
             order = {
                 "file": str(path), "frames": str(Path(work) / "frames.npy"), "shot": str(folder / "shot.json"),

@@ -347,7 +347,7 @@ class DeliveryAsk(_Given):
     """What the next department wants. handles: extra frames before first and after last."""
 
     garment: str
-    format: Literal["abc", "pc2"] = "abc"
+    format: Literal["abc", "usd", "pc2", "mdd"] = "abc"
     unit: Literal["m", "dm", "cm", "mm", "in", "ft"] = "m"
     up: Literal["y", "z"] = "y"
     frame_rate: float = Field(gt=0, le=1000)

@@ -59,7 +59,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
         </Button>
       )}
       <ColliderFields shot={shot} member={member} read={read} />
-      {member.kind === "character" && read !== undefined && <SelfCutPanel shot={shot} member={member.name} />}
+      {member.kind === "character" && <SelfCutPanel shot={shot} member={member.name} />}
       {member.kind === "character" && <ShapePanel shot={shot} member={member} read={read} />}
       <ParentFields shot={shot} member={member} reading={reading} />
       <MotionFields shot={shot} member={member} read={read} />

@@ -21,7 +21,8 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
     edit.mutate({ edit: (document) => changeMember(document, member.name, change, said) });
   };
   const source = member.cache ?? member.motion?.file ?? null;
-  if (source === null && (read === undefined || read.first === null)) return null;
+  const still = read === undefined ? member.kind !== "character" : read.first === null;
+  if (source === null && still) return null;
   return (
     <Fold title="Motion" said={source ?? `from ${member.starts_at ?? 0}`}>
       <NumberField label="Its first frame stands at" value={member.starts_at ?? 0} whole keep={(value) => { keep({ starts_at: value }, `starts at ${value}`); }} />

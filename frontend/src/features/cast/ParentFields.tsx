@@ -14,7 +14,7 @@ interface ParentFieldsProps {
 /** Which joint of which character carries a prop or set piece. */
 export function ParentFields({ shot, member, reading }: ParentFieldsProps) {
   const edit = useEdit(shot);
-  const carriers = (shot.document.cast ?? []).filter((one) => one.kind === "character" && (reading?.cast[one.name]?.parts.length ?? 0) > 1);
+  const carriers = (shot.document.cast ?? []).filter((one) => one.kind === "character" && (reading?.cast[one.name]?.parts.length ?? 2) > 1);
   if (member.kind === "character" || carriers.length === 0) return null;
   const parent = member.parent;
   const joints = reading?.cast[parent?.member ?? ""]?.parts ?? [];

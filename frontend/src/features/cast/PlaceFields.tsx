@@ -27,7 +27,7 @@ export function PlaceFields({ placed: given, change }: PlaceFieldsProps) {
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 1fr", columnGap: 1 }}>
         <NumberField label="Right, m" value={x} keep={(value) => { moved([value, y, z]); }} />
         <NumberField label="Up, m" value={y} keep={(value) => { moved([x, value, z]); }} />
-        <NumberField label="Forward, m" value={z} keep={(value) => { moved([x, y, value]); }} />
+        <NumberField label="Ahead, m" value={z} keep={(value) => { moved([x, y, value]); }} />
       </Box>
     </Fold>
   );

@@ -76,7 +76,7 @@ function Held({ member, read }: { member: string; read: NonNullable<MemberReadin
       <Figure name="Watertight" value={read.closed ? "yes" : "no"} />
       <Figure name="Off by, at worst" value={mm(read.worst)} />
       <Figure name="Off by, on average" value={mm(read.mean)} />
-      <Figure name="Search cost, about" value={`${Math.round((100 * read.triangles) / read.of_full)} % of the full mesh`} />
+      <Figure name="Cost of search" value={`about ${Math.round((100 * read.triangles) / read.of_full)} %`} />
       <Button
         size="small"
         aria-pressed={shown}

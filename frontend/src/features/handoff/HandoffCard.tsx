@@ -14,7 +14,9 @@ import { DeliveryPanel } from "./DeliveryPanel";
 
 const FORMATS = [
   { value: "abc", name: "Alembic, mesh and motion" },
+  { value: "usd", name: "USD, mesh and motion" },
   { value: "pc2", name: "PC2, points only" },
+  { value: "mdd", name: "MDD, points only" },
 ] as const;
 
 /** Write a take the way the next department wants it, and prove that it is right. */
@@ -72,7 +74,7 @@ function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }
         }}
       />
       <Pick label="Garment" value={ask.garment} options={take.garments.map((one) => ({ value: one.garment, name: one.garment }))} keep={(garment) => { change({ garment }); }} />
-      <Pick label="Format" value={ask.format ?? "abc"} options={FORMATS} keep={(value) => { change({ format: value === "pc2" ? "pc2" : "abc" }); }} />
+      <Pick label="Format" value={ask.format ?? "abc"} options={FORMATS} keep={(value) => { change({ format: value as DeliveryAsk["format"] }); }} />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
         <Pick label="Unit" value={ask.unit ?? "m"} options={UNITS.map((one) => ({ value: one.unit, name: one.name }))} keep={(unit) => { change({ unit: unit as "m" }); }} />
         <Pick label="Up" value={ask.up ?? "y"} options={[{ value: "y", name: "Y up" }, { value: "z", name: "Z up" }]} keep={(up) => { change({ up: up === "z" ? "z" : "y" }); }} />

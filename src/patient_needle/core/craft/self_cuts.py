@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import KDTree
 
 from ..contact.intersections import self_crossing_pairs
 from ..geometry.normals import vertex_normals
@@ -112,13 +113,16 @@ def _buried(points: Points, triangles: Triangles, pairs: Indices) -> Indices:
 def _depths(points: Points, normals: Vectors, sunk: Indices) -> Scalars:
     """How far each buried vertex lies behind the surface that buries it, (k,) m.
 
-    That is the plane of the nearest buried vertex that looks the other way; 0 where there is none.
+    That is the plane of the nearest buried vertex that looks the other way; 0 where there is none. No way out
+    is longer than that to the nearest vertex that lies free.
     """
-    away = np.linalg.norm(points[sunk][:, None] - points[sunk][None], axis=2)
-    away[normals[sunk] @ normals[sunk].T > -0.2] = np.inf
     if len(sunk) == 0:
         return np.zeros(0)
+    free = np.setdiff1d(np.arange(len(points)), sunk)
+    out = KDTree(points[free]).query(points[sunk])[0] if len(free) else np.full(len(sunk), np.inf)
+    away = np.linalg.norm(points[sunk][:, None] - points[sunk][None], axis=2)
+    away[normals[sunk] @ normals[sunk].T > -0.2] = np.inf
     nearest = np.argmin(away, axis=1)
     over = points[sunk[nearest]] - points[sunk]
     depth = np.einsum("ij,ij->i", over, normals[sunk[nearest]])
-    return np.where(np.isfinite(away.min(axis=1)), np.maximum(depth, 0.0), 0.0)
+    return np.where(np.isfinite(away.min(axis=1)), np.clip(depth, 0.0, out), 0.0)

@@ -28,10 +28,18 @@ class TimedCache:
 
     @property
     def rate(self) -> float | None:
-        """Frames a second; None for a single frame, or when the times do not rise evenly."""
+        """Frames a second; None for a single frame, or when the times do not rise evenly.
+
+        Single precision blurs the times: a whole rate, or one of 1000/1001 of it, within the blur is meant.
+        """
         steps = np.diff(self.times)
-        even = len(steps) > 0 and steps.min() > 0 and np.ptp(steps) < 0.01 * steps.mean()
-        return float(len(steps) / (self.times[-1] - self.times[0])) if even else None
+        if len(steps) == 0 or steps.min() <= 0 or np.ptp(steps) > 0.01 * steps.mean():
+            return None
+        span = float(self.times[-1] - self.times[0])
+        rate = len(steps) / span
+        blur = 2 * float(np.spacing(np.float32(np.abs(self.times).max()))) / span
+        meant = min((round(rate), round(rate * 1.001) / 1.001), key=lambda one: abs(one - rate))
+        return float(meant) if meant > 0 and abs(meant / rate - 1) <= blur else rate
 
 
 def write_mdd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:

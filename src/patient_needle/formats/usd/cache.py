@@ -18,7 +18,7 @@ from .reader import read_figure
 
 
 def write_usd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:
-    """Write frames, each (n, 3), as /<mesh name> with one sample of points at each frame; metres, Y up."""
+    """Write frames, each (n, 3), as /<mesh name> with one sample of points at each frame."""
     with replacing(path) as part:
         named = part.with_name(f"{part.name}.usd")  # the library goes by the ending
         try:
@@ -30,8 +30,8 @@ def write_usd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTim
 
 def _write(named: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming, path: Path) -> None:
     stage = Usd.Stage.CreateNew(str(named))
-    UsdGeom.SetStageMetersPerUnit(stage, 1.0)
-    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+    UsdGeom.SetStageMetersPerUnit(stage, timing.metres)
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if timing.up == "z" else UsdGeom.Tokens.y)
     stage.SetTimeCodesPerSecond(timing.frame_rate)
     stage.SetFramesPerSecond(timing.frame_rate)
     prim = UsdGeom.Mesh.Define(stage, Sdf.Path(f"/{_prim_name(mesh.name)}"))
