@@ -1962,7 +1962,8 @@ export interface components {
          * CastRecord
          * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
          *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
-         *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on.
+         *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on;
+         *     outwards: whether its faces are turned so that they look outwards.
          */
         "Shot.CastRecord": {
             /**
@@ -2002,6 +2003,11 @@ export interface components {
             motion: components["schemas"]["Shot.MotionRecord"] | null;
             /** Name */
             name: string;
+            /**
+             * Outwards
+             * @default false
+             */
+            outwards: boolean;
             /** @default null */
             parent: components["schemas"]["Shot.ParentRecord"] | null;
             /**
@@ -2634,7 +2640,8 @@ export interface components {
          * CastRecord
          * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
          *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
-         *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on.
+         *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on;
+         *     outwards: whether its faces are turned so that they look outwards.
          */
         "ShotEdit.CastRecord": {
             /**
@@ -2674,6 +2681,11 @@ export interface components {
             motion: components["schemas"]["ShotEdit.MotionRecord"] | null;
             /** Name */
             name: string;
+            /**
+             * Outwards
+             * @default false
+             */
+            outwards: boolean;
             /** @default null */
             parent: components["schemas"]["ShotEdit.ParentRecord"] | null;
             /**

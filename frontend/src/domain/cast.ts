@@ -85,6 +85,7 @@ export function placed(document: ShotDocument, found: Uploaded, { role, name, me
     cache: beside,
     animation: null,
     starts_at: startOf(document, first),
+    outwards: false,
     placed: PLAIN_PLACE,
     timing: "real time",
     motion: null,

@@ -17,6 +17,7 @@ from ..core.craft.dressing import Dressed, chosen_vertices, dress
 from ..core.craft.judging import Judged, ReadAs, judge
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
+from ..core.geometry.surfaces import soundness
 from ..core.model.errors import NeedleError, ShotError
 from ..core.solver.outfit import outfit
 from ..formats.contents import Contents, Piece, Stated, size_of
@@ -44,6 +45,7 @@ class Answers:
         self._store = store
         self._shots = shots
         self._lock = threading.Lock()
+        self._searching = threading.Lock()
         self._table: dict[str, Callable[..., Message]] = {
             "hello": lambda: Message({"hello": "desk"}),
             "look_into": self._look_into,
@@ -134,7 +136,7 @@ class Answers:
 
     def _self_cuts(self, shot: int, number: int, name: str) -> Message:
         """Where a cast member cuts into itself, and which triangles at which frame."""
-        with self._lock:
+        with self._searching:
             found = self._shots.get(shot, number).self_cuts(name)
         cuts = [asdict(cut) for cut in found.cuts]
         return Message({"cuts": cuts, "searched": found.searched}, {"marked": _uint32(found.marked)})
@@ -265,7 +267,11 @@ def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
         source.stated.rate, opened.shot.frame_rate, record.timing,
     )  # fmt: skip
     human = record.kind == "character"
-    return judge(source.member.motion.rest(), read, human=human, fastest=fastest)
+    turned = (
+        record.collider is not None
+        and soundness(source.member.motion.rest(), source.member.cut.triangles).turned
+    )
+    return judge(source.member.motion.rest(), read, human=human, fastest=fastest, turned=turned)
 
 
 def _plain(judged: Judged) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import MutableMapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -12,7 +13,7 @@ import numpy as np
 from ..core.craft.colliders import Colliders, merged_colliders
 from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
 from ..core.craft.run_in import StagedMotion
-from ..core.craft.self_cuts import SelfCuts, find_self_cuts
+from ..core.craft.self_cuts import SelfCuts
 from ..core.geometry.topology import Topology, border_loops, build_topology
 from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
@@ -44,7 +45,6 @@ class OpenShot:
     sources: dict[str, AssembledMember]
     garments: dict[str, OpenGarment]
     faults: dict[str, NeedleError] = field(default_factory=dict)
-    cuts: dict[str, SelfCuts] = field(default_factory=dict)
 
     @cached_property
     def cast(self) -> dict[str, CastMember]:
@@ -73,10 +73,7 @@ class OpenShot:
 
     def self_cuts(self, name: str) -> SelfCuts:
         """Where a cast member cuts into itself, searched once."""
-        if name not in self.cuts:
-            member = self.source(name).member
-            self.cuts[name] = find_self_cuts(member, self.plan.run_in, self.plan.frames)
-        return self.cuts[name]
+        return self.source(name).self_cuts(self.plan.run_in)
 
     def member(self, name: str) -> CastMember:
         """A cast member; its own fault when it could not be read."""
@@ -103,10 +100,15 @@ class OpenShot:
         return np.stack([staged.shown_at(frame) for frame in range(first, last + 1)])
 
 
-def read_open_shot(shot: ShotFile, folder: Path) -> OpenShot:
-    """Read everything the shot names; what cannot be read becomes a fault under its name."""
+def read_open_shot(
+    shot: ShotFile, folder: Path, kept: MutableMapping[str, AssembledMember] | None = None
+) -> OpenShot:
+    """Read everything the shot names; what cannot be read becomes a fault under its name.
+
+    kept: as `assemble_cast` has it.
+    """
     opened = OpenShot(shot, {}, {})
-    for record, member in assemble_cast(shot.cast, folder, shot.frame_rate, shot.frames):
+    for record, member in assemble_cast(shot.cast, folder, shot.frame_rate, shot.frames, kept):
         if isinstance(member, NeedleError):
             opened.faults[record.name] = _without_folder(member, folder)
         else:

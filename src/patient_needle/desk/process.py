@@ -17,6 +17,7 @@ from sqlalchemy.exc import DataError, SQLAlchemyError
 
 from ..core.model.errors import NeedleError
 from ..formats.shot_file.document import parse_shot
+from ..formats.shot_file.members import AssembledMember
 from ..formats.shot_file.parcel import write_folder
 from ..store import shots
 from ..store.session import Store
@@ -26,6 +27,7 @@ from .open_shot import OpenShot, read_open_shot
 
 log = structlog.get_logger()
 KEPT_OPEN = 4
+KEPT_MEMBERS = 24
 
 
 class OpenShots:
@@ -34,6 +36,7 @@ class OpenShots:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
+        self._members: OrderedDict[str, AssembledMember] = OrderedDict()
         self._lock = threading.Lock()
 
     def get(self, shot_id: int, number: int) -> OpenShot:
@@ -52,7 +55,10 @@ class OpenShots:
             with self._store.begin() as session:
                 document, files = shots.contents(session, shot_id, number)
                 write_folder(Path(folder), document, files)
-            return read_open_shot(parse_shot(document, f"shot {shot_id}"), Path(folder))
+            opened = read_open_shot(parse_shot(document, f"shot {shot_id}"), Path(folder), self._members)
+        while len(self._members) > KEPT_MEMBERS:
+            self._members.popitem(last=False)
+        return opened
 
 
 def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -9,6 +10,7 @@ import pytest
 from numpy.testing import assert_allclose
 
 from patient_needle.core.contact.intersections import self_crossing_pairs
+from patient_needle.core.craft.checks import check_member
 from patient_needle.core.craft.judging import ReadAs, facing, judge, outline
 from patient_needle.core.craft.plan import CastMember, RunIn
 from patient_needle.core.craft.reading import suggested_move, volume_lost
@@ -18,8 +20,10 @@ from patient_needle.core.craft.understudies import UnderstudySettings, read_unde
 from patient_needle.core.geometry.fitting import fit
 from patient_needle.core.geometry.motion import CachedMotion, Still
 from patient_needle.core.geometry.normals import triangle_areas
+from patient_needle.core.geometry.outwards import turned_outwards
 from patient_needle.core.geometry.placing import PlacedMotion, RetimedMotion, placement
 from patient_needle.core.geometry.shapes import Blend, ShapedMotion, drawn_in
+from patient_needle.core.geometry.surfaces import soundness
 from patient_needle.core.geometry.topology import is_closed
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.core.geometry.winding import insider
@@ -28,7 +32,7 @@ from patient_needle.core.model.errors import CastError, ShotError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import CastRecord, parse_shot
-from patient_needle.formats.shot_file.members import assemble_member
+from patient_needle.formats.shot_file.members import assemble_cast, assemble_member
 
 FOLDER = Path(__file__).parents[3] / "demo" / "lamplighter"
 SHOT = (1001, 1120)
@@ -326,3 +330,58 @@ class TestRunIn:
         # Half way through a turn of 120 degrees two of three sides have shrunk to cos 60.
         assert volume_lost(member, 1001) == pytest.approx(1 - np.cos(np.radians(60)) ** 2, abs=1e-3)
         assert abs(volume_lost(body, 1001)) < 0.02
+
+
+def test_members_that_are_still_the_same_are_not_made_again():
+    man = CastRecord(name="man", kind="character", starts_at=1001, file="lamplighter.glb")
+    lamp = CastRecord(name="lamp", kind="prop", file="bollard.obj", parent={"member": "man", "joint": "handL"})
+    kept: dict = {}
+
+    def made(*records):
+        return [member for _, member in assemble_cast(records, FOLDER, 24.0, SHOT, kept)]
+
+    first = made(man, lamp)
+    assert made(man, lamp) == first  # the same objects: members have no equality of their own
+    thicker = man.model_copy(update={"collider": man.collider.model_copy(update={"thickness_mm": 3.0})})
+    changed = made(thicker, lamp)
+    assert changed[0] is not first[0]
+    assert changed[1] is not first[1], "what carries it is another"
+    assert first[0].self_cuts(RunIn(0, 0)) is first[0].self_cuts(RunIn(0, 0))
+
+
+class TestSurfaces:
+    def test_a_ball_turned_inside_out_in_part_or_whole_is_named_and_mended(self):
+        points, triangles = ball(1.0)
+        mesh = Mesh("ball", points, np.full(len(triangles), 3, np.int32), triangles.ravel())
+        assert not soundness(points, triangles).turned
+        assert soundness(points, triangles[:, ::-1]).inside_out
+        mixed = triangles.copy()
+        mixed[::3] = mixed[::3, ::-1]
+        assert soundness(points, mixed).opposed is not None
+        for wrong in (triangles[:, ::-1], mixed):
+            cut = triangulated(replace(mesh, face_corners=np.ascontiguousarray(wrong).ravel()))
+            made = turned_outwards(points, cut)
+            assert not soundness(points, made.triangles).turned
+            assert (np.sort(made.triangles, axis=1) == np.sort(wrong, axis=1)).all()
+            assert (made.triangles == cut.triangles.ravel()[made.corners]).all()
+
+    def test_an_edge_of_three_faces_is_named(self):
+        points = np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0), (0, 0, 1), (0, -1, 0)], float)
+        found = soundness(points, np.array([(0, 1, 2), (1, 0, 3), (0, 1, 4)], np.int32))
+        assert (found.crowded, found.crowded_count) == ((0, 1), 1)
+
+    def test_a_collider_without_an_outside_is_refused_and_the_offer_mends_it(self, tmp_path):
+        text = (FOLDER / "bollard.obj").read_text().splitlines()
+        turned = [" ".join(["f", *line.split()[:0:-1]]) if line.startswith("f ") else line for line in text]
+        (tmp_path / "post.obj").write_text("\n".join(turned) + "\n")
+        record = CastRecord(name="post", kind="set piece", file="post.obj")
+        made = assemble_member(record, tmp_path, 24.0, SHOT).member
+        plan = assemble(parse_shot({
+            "format": "patient-needle-shot", "version": 1, "name": "t", "frames": [1, 2], "fabrics": [],
+            "garments": [], "cast": [],
+        }, "t"), tmp_path)  # fmt: skip
+        with pytest.raises(CastError, match=r"'post'.*look inwards.*Turn its faces outwards"):
+            check_member(plan, made)
+        (offer,) = judge(made.motion.rest(), as_read(), human=False, fastest=0.0, turned=True).offers
+        mended = record.model_copy(update=offer.member)
+        check_member(plan, assemble_member(mended, tmp_path, 24.0, SHOT).member)

@@ -14,7 +14,7 @@ export function Offers({ shot, member, read }: { shot: Shot; member: string; rea
   const take = (taken: readonly Offer[]) => {
     edit.mutate({ edit: (document) => takeOffers(document, member, taken) });
   };
-  const changesShape = offers.some((one) => Object.keys(one.shot).length === 0 && !("timing" in one.member));
+  const changesShape = offers.some((one) => Object.keys(one.shot).length === 0 && !("timing" in one.member) && !("outwards" in one.member));
   return (
     <Box role="group" aria-label={`What looks wrong about ${member}`} sx={{ mt: 0.75, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
       {changesShape && <BeforeAndAfter read={read} />}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from ..geometry.surfaces import soundness
 from ..model.errors import CastError, ShotError, StartError
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Points
@@ -36,10 +37,39 @@ def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
 
 
 def check_member(plan: ShotPlan, member: CastMember, tolerances: Tolerances = DEFAULT) -> None:
-    """`CastError` when a member's animation does not cover the shot, or a character has no human height."""
+    """`CastError` when a member's animation does not cover the shot, a collider has no outside, or a character
+    has no human height.
+    """
     _check_range(plan, member)
+    if member.collider is not None:
+        _check_surface(member)
     if member.kind == "character":
         _check_stature(member, plan.up, tolerances)
+
+
+def _check_surface(member: CastMember) -> None:
+    found = soundness(member.motion.rest(), member.cut.triangles)
+    where = f"'{member.name}'"
+    if found.crowded is not None:
+        a, b = found.crowded
+        raise CastError(
+            f"more than two faces share {found.crowded_count} of its edges, so that it has no inside",
+            where=f"{where}, edge from vertex {a} to {b}",
+            remedy="Split or delete the faces there and export again, or let a fitted understudy stand in",
+        )
+    if found.opposed is not None:
+        a, b = found.opposed
+        raise CastError(
+            f"its faces look both ways along {found.opposed_count} edges",
+            where=f"{where}, triangles {a} and {b}",
+            remedy="Turn its faces outwards",
+        )
+    if found.inside_out:
+        raise CastError(
+            "its faces look inwards: cloth would be kept inside it",
+            where=where,
+            remedy="Turn its faces outwards",
+        )
 
 
 def _check_range(plan: ShotPlan, member: CastMember) -> None:

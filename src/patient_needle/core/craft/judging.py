@@ -55,10 +55,14 @@ class Judged:
     after: Points
 
 
-def judge(points: Points, read: ReadAs, *, human: bool, fastest: float) -> Judged:
-    """Judge a figure at rest, points (n, 3) m, Y up; `human`: whether it should have a human's size."""
+def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: bool = False) -> Judged:
+    """Judge a figure at rest, points (n, 3) m, Y up; `human`: whether it should have a human's size; `turned`:
+    whether some of its faces look inwards.
+    """
     offers: list[Offer] = []
     after = points
+    if turned:
+        offers.append(Offer("some of its faces look inwards", "Turn its faces outwards", {"outwards": True}))
     after = _judge_up(offers, after, read, human)
     after = _judge_unit(offers, after, read, human)
     faces = facing(after) if human else None

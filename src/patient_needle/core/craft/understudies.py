@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -80,15 +81,24 @@ class ChosenPoints:
         return replace(self, motion=self.motion.shaped(frame))
 
     def _of(self, points: Points) -> Points:
-        out = np.empty((len(self.pairs), 3))
-        count = min(len(points), len(out))
-        plain = self.pairs[:, 0] == self.pairs[:, 1]
-        if plain.all():
+        if not self._rounds:
             return points[self.pairs[:, 0]]
-        out[:count] = points[:count]
-        for row in range(count, len(out)):  # later points lie amid earlier ones, themselves amid others
-            out[row] = (out[self.pairs[row, 0]] + out[self.pairs[row, 1]]) / 2
+        out = np.empty((len(self.pairs), 3))
+        out[: len(points)] = points
+        for rows in self._rounds:
+            out[rows] = 0.5 * (out[self.pairs[rows, 0]] + out[self.pairs[rows, 1]])
         return out
+
+    @cached_property
+    def _rounds(self) -> list[Indices]:
+        """Rows of points that lie amid others, those first whose own two are there first."""
+        left = np.flatnonzero(self.pairs[:, 0] != self.pairs[:, 1])
+        rounds = []
+        while len(left):
+            ready = self.pairs[left].max(axis=1) < left[0]
+            rounds.append(left[ready].astype(np.int32))
+            left = left[~ready]
+        return rounds
 
 
 @dataclass(frozen=True, eq=False)

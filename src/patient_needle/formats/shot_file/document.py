@@ -130,7 +130,8 @@ class ParentRecord(_Record):
 class CastRecord(_Record):
     """A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
-    file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on.
+    file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on;
+    outwards: whether its faces are turned so that they look outwards.
     """
 
     name: Name
@@ -142,6 +143,7 @@ class CastRecord(_Record):
     cache: str | None = None
     animation: str | None = None
     starts_at: int = 0
+    outwards: bool = False
     placed: PlacedRecord = PlacedRecord()
     timing: Literal["real time", "frame for frame"] = "real time"
     motion: MotionRecord | None = None

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+import hashlib
+from collections.abc import Iterator, Mapping, MutableMapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 
-from ...core.craft.plan import CastMember, ColliderSettings
+from ...core.craft.plan import CastMember, ColliderSettings, RunIn
+from ...core.craft.self_cuts import SelfCuts, find_self_cuts
 from ...core.craft.understudies import (
     UnderstudyReading,
     UnderstudySettings,
@@ -17,6 +19,7 @@ from ...core.craft.understudies import (
     understudy_of,
 )
 from ...core.geometry.motion import CachedMotion, Motion, SkinnedMotion, Still
+from ...core.geometry.outwards import turned_outwards
 from ...core.geometry.placing import ParentedMotion, PlacedMotion, RetimedMotion, placement
 from ...core.geometry.retargeting import onto
 from ...core.geometry.shapes import ShapedMotion
@@ -57,6 +60,17 @@ class AssembledMember:
             return None
         return read_understudy(self.member, self.understudy, self.frames)
 
+    @cached_property
+    def cuts(self) -> dict[RunIn, SelfCuts]:
+        """Where it cuts into itself, by run-in, as far as anybody has asked."""
+        return {}
+
+    def self_cuts(self, run_in: RunIn) -> SelfCuts:
+        """Where it cuts into itself, searched once for each run-in."""
+        if run_in not in self.cuts:
+            self.cuts[run_in] = find_self_cuts(self.member, run_in, self.frames)
+        return self.cuts[run_in]
+
     @property
     def cast(self) -> tuple[CastMember, ...]:
         """The member as the engine meets it: itself, or itself untouched and its understudy."""
@@ -66,18 +80,44 @@ class AssembledMember:
 
 
 def assemble_cast(
-    records: Sequence[CastRecord], folder: Path, rate: float, frames: tuple[int, int]
+    records: Sequence[CastRecord],
+    folder: Path,
+    rate: float,
+    frames: tuple[int, int],
+    kept: MutableMapping[str, AssembledMember] | None = None,
 ) -> Iterator[tuple[CastRecord, AssembledMember | NeedleError]]:
-    """Every member of a cast, or what is wrong with it, in order; rate and frames: the shot's."""
+    """Every member of a cast, or what is wrong with it, in order; rate and frames: the shot's. kept: members
+    that were made before, by all that they are made of; those that are still the same are taken from there.
+    """
     known: dict[str, AssembledMember] = {}
     made: dict[str, AssembledMember | NeedleError] = {}
     for record in sorted(records, key=lambda one: one.parent is not None):  # what carries comes first
         try:
-            made[record.name] = known[record.name] = assemble_member(record, folder, rate, frames, known)
+            key = _key(record, records, folder, rate, frames) if kept is not None else ""
+            member = kept.get(key) if kept is not None else None
+            member = member or assemble_member(record, folder, rate, frames, known)
+            made[record.name] = known[record.name] = member
+            if kept is not None:
+                kept[key] = member
         except NeedleError as error:
             made[record.name] = error
     for record in records:
         yield record, made[record.name]
+
+
+def _key(
+    record: CastRecord, records: Sequence[CastRecord], folder: Path, rate: float, frames: tuple[int, int]
+) -> str:
+    """A digest of all that a member is made of: its record, its files, the shot's time, what carries it."""
+    digest = hashlib.sha256(f"{record.model_dump_json()} {rate} {frames}".encode())
+    carriers = [one for one in records if record.parent is not None and one.name == record.parent.member]
+    for one in (record, *carriers):
+        digest.update(one.model_dump_json().encode())
+        names = [one.file, one.cache, one.motion and one.motion.file, *(shape.file for shape in one.shapes)]
+        for name in names:
+            if name and (folder / name).is_file():
+                digest.update((folder / name).read_bytes())
+    return digest.hexdigest()
 
 
 def assemble_member(
@@ -102,6 +142,8 @@ def assemble_member(
         motion = _carried(record, motion, known or {})
     mesh = figure.mesh.with_vertices(motion.rest())
     cut = triangulated(mesh)
+    if record.outwards:
+        cut = turned_outwards(mesh.vertices, cut)
     part, names, rank = _parts(record, figure, cut)
     member = CastMember(
         record.name, record.kind, mesh, cut, motion, part, names, rank, _kept(record, names, part),
