@@ -49,6 +49,7 @@ export class Scenery {
   private look: Look = "cloth";
   private frame = 0;
   private placed = false;
+  private framedSize = 1;
   private marks: { member: string | null; marks: Map<number, Uint32Array> | null } = { member: null, marks: null };
 
   constructor(
@@ -207,12 +208,17 @@ export class Scenery {
       .catch(this.told.failed);
   }
 
-  /** When everything described stands there for the first time, turn to it. */
+  /** When everything described stands there for the first time, or is of quite another size, turn to it. */
   private settle(): void {
     this.show(this.frame);
-    const all = [...this.bodies.values(), ...this.cloths.values()].every((one) => one.there);
-    if (!all || this.placed) return;
+    const things = [...this.bodies.values(), ...this.cloths.values()];
+    if (things.length === 0 || !things.every((one) => one.there)) return;
+    // Something of quite another size, as when a unit was wrong or has been put right, is turned to anew.
+    const size = this.stage.subjectSize();
+    const grown = size / this.framedSize;
+    if (this.placed && grown < 3 && grown > 1 / 3) return;
     this.placed = true;
+    this.framedSize = size;
     this.told.placed();
   }
 

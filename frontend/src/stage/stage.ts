@@ -36,6 +36,7 @@ export const DYES: readonly Tones[] = [
   { outside: "#a3ab8e", inside: "#7d6a86" },
 ];
 const CREASE = 0.6; // rad between faces from which their edge is drawn sharp
+const FURTHEST = 25; // m, of the camera from an ordinary scene
 const MARKED = "#C04A3E"; // times a body's own tone
 const BODY = { character: "#b7aa97", prop: "#8a8378", "set piece": "#a3a09a" } as const;
 
@@ -76,7 +77,7 @@ export class Stage {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
     this.controls.minDistance = 0.15;
-    this.controls.maxDistance = 25;
+    this.controls.maxDistance = FURTHEST;
     this.controls.addEventListener("change", () => {
       this.wake();
     });
@@ -245,6 +246,11 @@ export class Stage {
     this.wake();
   }
 
+  /** Length in m across everything that matters, but for the person to measure by. */
+  subjectSize(): number {
+    return this.subject(false).getSize(new Vector3()).length();
+  }
+
   /** Look from a card's direction at everything that matters: characters and cloth, else all. */
   view(card: View): void {
     const box = this.subject();
@@ -253,6 +259,7 @@ export class Stage {
     const across = 0.5 * Math.hypot(size.x, size.z);
     const half = Math.max(size.y / 2, (0.9 * across) / Math.min(1.25, this.paneAspect()));
     const distance = (half * 1.28) / Math.tan((this.camera.fov * Math.PI) / 360) + 0.3 * across;
+    this.controls.maxDistance = Math.max(FURTHEST, 3 * distance);
     this.controls.target.copy(centre);
     this.camera.position.copy(centre).addScaledVector(DIRECTIONS[card].clone().normalize(), distance);
     this.camera.near = distance / 100;
@@ -332,7 +339,7 @@ export class Stage {
     return box.isEmpty() ? this.subject() : box;
   }
 
-  private subject(): Box3 {
+  private subject(withPerson = true): Box3 {
     const box = new Box3();
     for (const { surface, kind } of this.bodies.values()) {
       if (kind === "character") box.union(boxOf(surface.points));
@@ -340,7 +347,7 @@ export class Stage {
     for (const { surface, mesh } of this.cloths.values()) {
       if (mesh.userData.absent !== true) box.union(boxOf(surface.points));
     }
-    if (this.person.visible) box.union(new Box3().setFromObject(this.person));
+    if (withPerson && this.person.visible) box.union(new Box3().setFromObject(this.person));
     const peopled = [...this.bodies.values()].some((body) => body.kind === "character");
     if (!peopled) for (const { surface } of this.bodies.values()) box.union(boxOf(surface.points));
     return box.isEmpty() ? new Box3(new Vector3(-0.5, 0, -0.5), new Vector3(0.5, 1.8, 0.5)) : box;

@@ -9,6 +9,7 @@ from ..geometry.surfaces import soundness
 from ..model.errors import CastError, ShotError, StartError
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Points
+from ..model.units import UNIT_NAMES
 from ..solver.cloth import Cloth
 from ..solver.outfit import Outfit
 from .colliders import Colliders
@@ -84,22 +85,21 @@ def _check_range(plan: ShotPlan, member: CastMember) -> None:
 
 
 def _check_stature(member: CastMember, up: int, tolerances: Tolerances) -> None:
-    height = float(np.ptp(member.motion.rest()[:, up]))
+    size = np.ptp(member.motion.rest(), axis=0)
+    height = float(size[up])
     if tolerances.stature_low <= height <= tolerances.stature_high:
         return
-    guess = next(
-        (
-            (unit, height * factor)
-            for unit, factor in (("cm", 0.01), ("mm", 0.001), ("m", 100.0), ("in", 0.0254))
-            if 1.0 <= height * factor <= 2.3
-        ),
-        None,
-    )
-    remedy = (
-        f"The file is probably in {guess[0]}, which would make it {guess[1]:.2f} m: set its unit"
-        if guess
-        else "Set the unit of its file"
-    )
+    length = float(size.max())  # a human is longest along the axis it stands on
+    factors = {"cm": 0.01, "mm": 0.001, "m": 100.0, "in": 0.0254}
+    guess = next((unit for unit, factor in factors.items() if 1.0 <= length * factor <= 2.3), None)
+    remedy = "Set the unit of its file"
+    if guess is not None:
+        remedy = (
+            f"The file is probably in {UNIT_NAMES[guess]}, {length * factors[guess]:.2f} m from head to foot: "
+            "set its unit"
+        )
+    if length > 1.5 * height:
+        remedy += ", and the axis that is up: it lies down"
     raise CastError(
         f"this figure is {height:.4g} m tall, which no human is", where=f"'{member.name}'", remedy=remedy
     )

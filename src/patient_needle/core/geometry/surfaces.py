@@ -12,7 +12,7 @@ from ..model.typed import Points, Triangles
 @dataclass(frozen=True)
 class Soundness:
     """crowded: an edge (a, b) that more than two triangles share, and how many such edges there are; opposed:
-    two triangles that wind against each other, and how many such edges; inside_out: closed, and winding inwards.
+    two triangles that wind against each other, and how many such edges; inside_out: closed and winding inwards.
     """
 
     crowded: tuple[int, int] | None
