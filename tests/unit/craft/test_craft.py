@@ -83,7 +83,11 @@ def test_staged_motion_goes_from_rest_to_the_animation():
             ShotError,
             "is finished",
         ),
-        ({"cast": (member(size=172.0, kind="character"),)}, CastError, r"172 m tall.*probably in centimetres.*1.72 m"),
+        (
+            {"cast": (member(size=172.0, kind="character"),)},
+            CastError,
+            r"172 m tall.*probably in centimetres.*1.72 m",
+        ),
         ({"cast": (member(size=0.0172, kind="character"),)}, CastError, r"0.0172 m tall"),
         (
             {"cast": (member(motion=CachedMotion(np.zeros((8, 3)), np.zeros((3, 8, 3)), 1001)),)},
