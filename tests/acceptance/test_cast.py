@@ -11,7 +11,8 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from patient_needle.core.model.mesh import Mesh
-from patient_needle.formats.obj import write_obj
+from patient_needle.formats.obj import read_obj, write_obj
+from patient_needle.formats.registry import CacheTiming, write_cache
 from tests.acceptance.test_workroom import open_shot, room, stage, type_into  # noqa: F401
 from tests.houses import DEMO
 
@@ -195,6 +196,48 @@ def test_a_prop_is_carried_by_a_joint_and_a_floor_is_laid(own_shot: Page):
     expect(lamp).to_contain_text(re.compile("Moves\\s*frames"), timeout=SLOW)
     own_shot.get_by_role("button", name="Lay a floor at height 0").click()
     expect(member(own_shot, "floor")).to_contain_text("0.30 m high", timeout=SLOW)
+
+
+def test_points_of_a_cache_move_a_mesh_that_is_there(own_shot: Page, tmp_path: Path):
+    post = DEMO / "lamplighter" / "bollard.obj"
+    (mesh,) = read_obj(post)
+    frames = [mesh.vertices + [0, 0, 0.01 * k] for k in range(30)]
+    write_cache(tmp_path / "slide.pc2", mesh, iter(frames), CacheTiming(1001, 24))
+    placing = bring_in(own_shot, post)
+    choose(own_shot, placing, "It is a", "prop")
+    own_shot.get_by_role("button", name="Put it in the shot").click()
+    panel = member(own_shot, "bollard")
+    expect(panel).to_contain_text("stands still", timeout=SLOW)
+    placing = bring_in(own_shot, tmp_path / "slide.pc2")
+    expect(placing).to_contain_text(f"{mesh.vertex_count} points over 30 frames")
+    own_shot.get_by_role("button", name="Put it in the shot").click()
+    expect(panel).to_contain_text("frames 1001 to 1030", timeout=SLOW)
+    expect(panel).to_contain_text("0.2 m/s")
+    panel.get_by_role("button", name="Use its frames, 1001 to 1030").click()
+    expect(own_shot.get_by_role("banner")).to_contain_text(re.compile("1001.1030"))
+
+
+def test_a_body_inside_out_is_named_and_turned_and_a_short_run_in_lengthened(own_shot: Page, tmp_path: Path):
+    text = (DEMO / "lamplighter" / "bollard.obj").read_text().splitlines()
+    turned = [" ".join(["f", *line.split()[:0:-1]]) if line.startswith("f ") else line for line in text]
+    (tmp_path / "post.obj").write_text("\n".join(turned) + "\n")
+    placing = bring_in(own_shot, tmp_path / "post.obj")
+    choose(own_shot, placing, "It is a", "set piece")
+    own_shot.get_by_role("button", name="Put it in the shot").click()
+    panel = member(own_shot, "post")
+    expect(panel.get_by_role("alert")).to_contain_text("look inwards", timeout=SLOW)
+    panel.get_by_role("button", name="Turn its faces outwards").click()
+    expect(panel.get_by_role("alert")).to_have_count(0, timeout=SLOW)
+    placing = bring_in(own_shot, DEMO / "lamplighter" / "lamplighter.glb")
+    own_shot.get_by_role("button", name="Put it in the shot").click()
+    expect(member(own_shot, "lamplighter")).to_contain_text("1.72 m tall", timeout=SLOW)
+    type_into(own_shot, "Move, frames", 4)
+    suggested = own_shot.get_by_role("button", name=re.compile(r"^Move over \d+ frames"))
+    expect(suggested).to_be_visible(timeout=SLOW)
+    wanted = re.search(r"\d+", suggested.inner_text())[0]
+    suggested.click()
+    expect(own_shot.get_by_label("Move, frames")).to_have_value(wanted)
+    expect(suggested).to_have_count(0, timeout=SLOW)
 
 
 def type_into_panel(panel: Locator, label: str, value: object) -> None:

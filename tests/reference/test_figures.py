@@ -17,6 +17,7 @@ from numpy.testing import assert_allclose
 from pxr import Gf, Usd, UsdGeom, UsdSkel, Vt
 
 from patient_needle.core.geometry.motion import SkinnedMotion
+from patient_needle.core.model.errors import FileError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.alembic_cache import read_alembic
 from patient_needle.formats.contents import FigureAsk
@@ -26,10 +27,11 @@ from patient_needle.formats.registry import (
     list_contents,
     read_cache,
     write_cache,
+    write_mesh,
 )
 from patient_needle.formats.registry import read_figure as read_any
-from patient_needle.formats.shot_file import assemble as _registers  # noqa: F401
-from patient_needle.formats.shot_file.document import CastRecord
+from patient_needle.formats.shot_file.assemble import named_files
+from patient_needle.formats.shot_file.document import CastRecord, parse_shot
 from patient_needle.formats.shot_file.members import assemble_member
 
 DEMO = Path(__file__).parents[2] / "demo"
@@ -250,3 +252,67 @@ def test_glb_shapes_sparse_values_and_matrices(tmp_path):
     assert (piece.moves, piece.shapes) == ("not at all", ("lifted",))
     (mesh,) = read_glb(tmp_path / "tri.glb")
     assert_allclose(mesh.vertices, [[7, 0, 0], [7, 2, 0], [5, 0, 0]], atol=1e-12)
+
+
+def test_obj_agrees_with_libigl(tmp_path):
+    """Vertices and faces of the demo's garment, read by libigl."""
+    import igl
+
+    path = DEMO / "lamplighter" / "apron_skirt.obj"
+    mesh = read_any(path, FigureAsk()).mesh
+    triangles = mesh.face_sizes == 3
+    points, faces = igl.read_triangle_mesh(str(path))
+    assert_allclose(mesh.vertices, points, atol=1e-12)
+    starts = np.concatenate([[0], np.cumsum(mesh.face_sizes)])[:-1]
+    ours = np.stack([mesh.face_corners[starts[triangles] + k] for k in range(3)], axis=1)
+    theirs = {tuple(face) for face in np.asarray(faces).tolist()}
+    assert {tuple(face) for face in ours.tolist()} <= theirs
+
+
+def numbered(folder, numbers, change=None):
+    mesh, _ = sheet()
+    for number in numbers:
+        moved = mesh.with_vertices(mesh.vertices + 0.1 * number)
+        if change is not None and number == change[0]:
+            moved = change[1]
+        write_mesh(folder / f"walk.{number:04d}.obj", moved)
+
+
+def test_numbered_obj_files_are_a_cache_headless_too(tmp_path):
+    numbered(tmp_path, range(9, 13))
+    content = read_cache(tmp_path / "walk.0009.obj")
+    assert (content.first_frame, len(content.frames)) == (9, 4)
+    assert_allclose(content.frames[3] - content.frames[0], 0.3, atol=1e-6)
+    record = CastRecord(name="it", kind="prop", file="walk.0009.obj", cache="walk.0009.obj", starts_at=1001)
+    assert assemble_member(record, tmp_path, 24.0, (1001, 1004)).member.motion.span() == (1001, 1004)
+    data = {"format": "patient-needle-shot", "version": 1, "name": "t", "frames": [1001, 1004]}
+    shot = parse_shot({**data, "fabrics": [], "garments": [], "cast": [record.model_dump()]}, "t")
+    names = [path.name for path in named_files(shot, tmp_path)]
+    assert names == [f"walk.{k:04d}.obj" for k in range(9, 13)]
+
+
+@pytest.mark.parametrize(
+    ("numbers", "change", "says"),
+    [
+        ((1, 2, 4), None, "1 of the files 1 to 4 are missing, the first of them 3"),
+        ((1, 2), (2, "other"), "walk.0002.obj.*keeps one topology"),
+    ],
+)
+def test_numbered_files_with_a_gap_or_another_topology_are_named(tmp_path, numbers, change, says):
+    mesh, _ = sheet()
+    other = Mesh("other", mesh.vertices, np.array([3], np.int32), np.array([0, 1, 2], np.int32))
+    numbered(tmp_path, numbers, None if change is None else (change[0], other))
+    with pytest.raises(FileError, match=rf"(?s){says}"):
+        read_cache(tmp_path / "walk.0001.obj")
+
+
+def test_caches_whose_topology_changes_are_named(tmp_path):
+    stage = Usd.Stage.CreateNew(str(tmp_path / "a.usda"))
+    mesh = UsdGeom.Mesh.Define(stage, "/shape")
+    for time, count in ((1, 4), (2, 3)):
+        mesh.CreatePointsAttr().Set(Vt.Vec3fArray([(k, k * k, 0) for k in range(count)]), time)
+    mesh.CreateFaceVertexCountsAttr([3])
+    mesh.CreateFaceVertexIndicesAttr([0, 1, 2])
+    stage.GetRootLayer().Save()
+    with pytest.raises(FileError, match="3 points at 2, at first 4"):
+        read_any(tmp_path / "a.usda", FigureAsk())

@@ -11,7 +11,7 @@ from numpy.testing import assert_allclose
 
 from patient_needle.core.contact.intersections import self_crossing_pairs
 from patient_needle.core.craft.checks import check_member
-from patient_needle.core.craft.judging import ReadAs, facing, judge, outline
+from patient_needle.core.craft.judging import ReadAs, arm_length, facing, judge, outline
 from patient_needle.core.craft.plan import CastMember, RunIn
 from patient_needle.core.craft.reading import suggested_move, volume_lost
 from patient_needle.core.craft.run_in import StagedMotion
@@ -92,8 +92,15 @@ class TestJudging:
         assert np.ptp(found.before[:, 0]) == pytest.approx(30, abs=1)
 
     def test_what_the_file_states_counts_more_than_a_guess(self, body):
-        said = self.said(body.motion.rest() * 100, as_read(stated_metres=0.01, stated_up="z"))
+        lying = body.motion.rest()[:, [0, 2, 1]] * [1, -1, 1] * 100
+        said = self.said(lying, as_read(stated_metres=0.01, stated_up="z"))
         assert list(said) == ["the file states that Z is up", "the file states 0.01 m to a unit"]
+
+    def test_what_a_file_states_wrongly_is_not_offered_back(self, body):
+        """A file that states metres and means centimetres: once that is mended there is peace."""
+        wrong = self.said(body.motion.rest() * 100, as_read(stated_metres=1.0, stated_up="z"))
+        assert [offer.member for offer in wrong.values()] == [{"unit": "cm"}]
+        assert self.said(body.motion.rest(), as_read(unit="cm", stated_metres=1.0, stated_up="z")) == {}
 
     @pytest.mark.parametrize(("turn", "side"), [(180, "away"), (90, "its left"), (-90, "its right")])
     def test_a_figure_that_looks_elsewhere_is_turned_back(self, body, turn, side):
@@ -110,6 +117,13 @@ class TestJudging:
     def test_a_rate_that_makes_it_faster_than_any_human(self, body):
         (because,) = self.said(body.motion.rest(), as_read(), fastest=60.0)
         assert "60 m/s, which no human does" in because
+
+    def test_arms_are_held_against_a_humans(self, body):
+        points = body.motion.rest()
+        arm = judge(points, as_read(), human=True, fastest=3.0).arm
+        assert arm == pytest.approx(0.44 * 1.72, rel=0.1)  # Drillis and Contini 1966
+        hanging = points * [0.3, 1.0, 1.0]
+        assert arm_length(hanging) is None
 
     def test_a_prop_may_be_of_any_size(self, body):
         assert judge(body.motion.rest() * 100, as_read(), human=False, fastest=99.0).offers == ()

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
@@ -11,6 +10,7 @@ import { bytes, count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Figure, Panel } from "../../ui/Card";
+import { Pick } from "../../ui/Pick";
 
 /** What a file holds, what it is to be, and putting it into the shot. */
 export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; done(): void }) {
@@ -45,12 +45,12 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
       <Panel label={`Placing ${found.name}`}>
         <Typography sx={{ fontWeight: 600, fontSize: 13, overflowWrap: "anywhere" }}>{found.name}</Typography>
         <Holds found={found} mesh={mesh} />
-        <Choice label="It is a" value={role} options={roles.map((one) => [one, ROLE_NAMES[one]])} choose={(one) => { setRole(one as Role); }} />
+        <Pick label="It is a" value={role} options={roles.map((one) => ({ value: one, name: ROLE_NAMES[one] }))} keep={(one) => { setRole(one as Role); }} />
         {found.meshes.length > 1 && !aims && (
-          <Choice label="Mesh" value={mesh} options={found.meshes.map((one) => [one.name, `${one.name} · ${one.vertices.toLocaleString("en")} vertices`])} choose={setMesh} />
+          <Pick label="Mesh" value={mesh} options={found.meshes.map((one) => ({ value: one.name, name: `${one.name} · ${one.vertices.toLocaleString("en")} vertices` }))} keep={setMesh} />
         )}
         {aims && targets.length > 0 && (
-          <Choice label={role === "motion" ? "Character" : "It moves"} value={aimed} options={targets.map((one) => [one, one])} choose={setTarget} />
+          <Pick label={role === "motion" ? "Character" : "It moves"} value={aimed} options={targets.map((one) => ({ value: one, name: one }))} keep={setTarget} />
         )}
         {aims && targets.length === 0 && <Typography sx={{ fontSize: 12.5 }}>Bring in the {role === "motion" ? "character" : "mesh"} that it is for first.</Typography>}
         {!aims && (
@@ -99,31 +99,4 @@ function Holds({ found, mesh }: { found: Uploaded; mesh: string }) {
 function movesOf(mesh: MeshInShort): string {
   if (mesh.first === null || mesh.last === null) return mesh.moves;
   return `${mesh.moves}, frames ${Math.round(mesh.first)} to ${Math.round(mesh.last)}`;
-}
-
-interface ChoiceProps {
-  label: string;
-  value: string;
-  options: (readonly [string, string])[];
-  choose(value: string): void;
-}
-
-function Choice({ label, value, options, choose }: ChoiceProps) {
-  return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      margin="dense"
-      onChange={(event) => {
-        choose(event.target.value);
-      }}
-    >
-      {options.map(([key, said]) => (
-        <MenuItem key={key} value={key}>
-          {said}
-        </MenuItem>
-      ))}
-    </TextField>
-  );
 }

@@ -1,7 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Delivery, DeliveryAsk, Shot, Take } from "../../api/client";
@@ -9,6 +7,7 @@ import { useDeliver } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
+import { Pick } from "../../ui/Pick";
 import { UNITS } from "../cast/UnitFields";
 import { DeliveryPanel } from "./DeliveryPanel";
 
@@ -99,32 +98,5 @@ function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }
         Write and check
       </Button>
     </>
-  );
-}
-
-interface PickProps {
-  label: string;
-  value: string;
-  options: readonly { value: string; name: string }[];
-  keep(value: string): void;
-}
-
-function Pick({ label, value, options, keep }: PickProps) {
-  return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      margin="dense"
-      onChange={(event) => {
-        keep(event.target.value);
-      }}
-    >
-      {options.map((option) => (
-        <MenuItem key={option.value} value={option.value}>
-          {option.name}
-        </MenuItem>
-      ))}
-    </TextField>
   );
 }

@@ -11,6 +11,8 @@ from ..model.units import METRES_PER_UNIT, UNIT_NAMES
 
 # Children and giants apart; D. Drillis and R. Contini 1966 give proportions, the range is common practice.
 HUMAN = (1.4, 2.1)  # m
+ARM_SHARE = 0.44  # of stature, shoulder to fingertip; D. Drillis and R. Contini 1966, from memory
+ARM = (0.34, 0.56)  # of stature: beyond this the figure is not made like a human
 SPRINTER = 25.0  # m/s, what no point of a running or striking human reaches; value from memory
 LYING = 0.5  # a figure whose height is less than this share of its length along another axis lies down
 SLICES = 40
@@ -45,12 +47,13 @@ class ReadAs:
 @dataclass(frozen=True, eq=False)
 class Judged:
     """offers, most basic first; faces: which way a human-like figure looks, in degrees from the viewer, None
-    when that cannot be told; before and after (s, 3): height, left and right edge of its outline in m, as it
-    was read and as it would be after the offers.
+    when that cannot be told; arm: its length in m, fingers with it, likewise; before and after (s, 3): height,
+    left and right edge of its outline in m, as it was read and as it would be after the offers.
     """
 
     offers: tuple[Offer, ...]
     faces: float | None
+    arm: float | None
     before: Points
     after: Points
 
@@ -86,14 +89,15 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
                 f"Play it {slower}", {"timing": slower},
             )
         )  # fmt: skip
-    return Judged(tuple(offers), faces, outline(points), outline(after))
+    return Judged(tuple(offers), faces, arm_length(points) if human else None, outline(points), outline(after))
 
 
 def _judge_up(offers: list[Offer], points: Points, read: ReadAs, human: bool) -> Points:
     stated = read.stated_up
     size = np.ptp(points, axis=0)
     lies = human and size[1] < LYING * size[2] and size[0] > size[1]
-    if stated in (None, read.up) and not lies:
+    stands = human and size[1] >= max(size[0], size[2])  # what a file states of a figure that stands is wrong
+    if stands or (stated in (None, read.up) and not lies):
         return points
     wanted = stated if stated not in (None, read.up) else ("z" if read.up == "y" else "y")
     because = (
@@ -110,12 +114,14 @@ def _judge_unit(offers: list[Offer], points: Points, read: ReadAs, human: bool) 
     height = float(np.ptp(points[:, 1]))
     wanted = None
     because = ""
+    if human and HUMAN[0] <= height <= HUMAN[1]:
+        return points  # whatever the file states: a figure as tall as a human is read rightly
     if read.stated_metres is not None and not np.isclose(read.stated_metres, metres, rtol=1e-3):
         wanted = next(
             (u for u, m in METRES_PER_UNIT.items() if np.isclose(m, read.stated_metres, rtol=1e-3)), None
         )
         because = f"the file states {read.stated_metres:g} m to a unit"
-    elif human and not HUMAN[0] <= height <= HUMAN[1]:
+    elif human:
         wanted = _unit_for(height / metres, read.unit)
         if wanted is not None:
             because = f"this figure is {height:.4g} m tall: the file is probably in {UNIT_NAMES[wanted]}"
@@ -165,6 +171,24 @@ def facing(points: Points) -> float | None:
     if np.linalg.norm(reach) < 0.015 * height:
         return None
     return float(np.degrees(np.arctan2(reach[0], reach[1])))
+
+
+def arm_length(points: Points) -> float | None:
+    """Length in m from shoulder to fingertip of a figure that stands with its arms out; None when they hang.
+
+    The shoulder is where a human of that height has it (D. Drillis and R. Contini 1966, from memory: 0.818 of
+    stature high, 0.129 to the side); the fingertip is the point furthest to the side.
+    """
+    low, height = float(points[:, 1].min()), float(np.ptp(points[:, 1]))
+    middle = points[(points[:, 1] > low + 0.5 * height) & (points[:, 1] < low + 0.8 * height)].mean(axis=0)
+    lengths = []
+    for side in (-1.0, 1.0):
+        tip = points[np.argmax(side * points[:, 0])]
+        if side * (tip[0] - middle[0]) < 0.25 * height:
+            return None
+        shoulder = np.array([middle[0] + side * 0.129 * height, low + 0.818 * height, middle[2]])
+        lengths.append(float(np.linalg.norm(tip - shoulder)))
+    return float(np.mean(lengths))
 
 
 def outline(points: Points) -> Points:

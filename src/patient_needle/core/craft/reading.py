@@ -12,7 +12,7 @@ from ..geometry.tree import build_tree, closest_points
 from ..model.typed import Indices, Points, Scalars, Triangles
 from ..solver.effort import furthest
 from .colliders import Colliders
-from .judging import HUMAN, Judged
+from .judging import ARM, ARM_SHARE, HUMAN, Judged
 from .plan import CastMember, Garment, ShotPlan
 from .run_in import StagedMotion
 
@@ -87,7 +87,7 @@ def read_member(
         member.mesh.vertex_count, member.mesh.face_count, len(member.cut.triangles), int(member.chosen.sum()),
         is_closed(member.cut.triangles), height, float(rest[:, plan.up].min()),
         int(low) if moves else None, int(high) if moves else None, max(speeds, default=0.0),
-        member.part_names, _said(member, height), shapes, notes, judged,
+        member.part_names, _said(member, height, judged.arm), shapes, notes, judged,
     )  # fmt: skip
 
 
@@ -102,12 +102,19 @@ def lost_said(member: CastMember, first_frame: int) -> tuple[str, ...]:
     )
 
 
-def _said(member: CastMember, height: float) -> str:
+def _said(member: CastMember, height: float, arm: float | None) -> str:
     if member.kind != "character":
         return f"{height:.2f} m high"
-    if HUMAN[0] <= height <= HUMAN[1]:
-        return f"{height:.2f} m tall, as tall as a grown human"
-    return f"{height:.2f} m tall, which is {'small' if height < HUMAN[0] else 'large'} for a grown human"
+    arms = "" if arm is None else f", arms {arm:.2f} m"
+    if not HUMAN[0] <= height <= HUMAN[1]:
+        big = "small" if height < HUMAN[0] else "large"
+        return f"{height:.2f} m tall{arms}, which is {big} for a grown human"
+    if arm is not None and not ARM[0] <= arm / height <= ARM[1]:
+        return (
+            f"{height:.2f} m tall, as tall as a grown human, but with arms of {arm:.2f} m where a human has "
+            f"{ARM_SHARE * height:.2f} m"
+        )
+    return f"{height:.2f} m tall, as tall as a grown human{arms}"
 
 
 def suggested_move(plan: ShotPlan) -> int:

@@ -60,7 +60,10 @@ def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     names += [c.motion.file for c in shot.cast if c.motion is not None]
     names += [shape.file for c in shot.cast for shape in c.shapes if shape.file is not None]
     names += [g.finished.cache for g in shot.garments if g.finished is not None]
-    return [folder / name for name in dict.fromkeys(names)]
+    paths = [folder / name for name in dict.fromkeys(names)]
+    numbered = {folder / c.cache for c in shot.cast if c.cache is not None and c.cache.endswith(".obj")}
+    every = [each for path in paths for each in (obj.siblings(path) if path in numbered else [path])]
+    return list(dict.fromkeys(every))
 
 
 def _within(curve: Curve, name: str, low: float, high: float) -> Curve:
