@@ -1800,6 +1800,8 @@ export interface components {
             mean: number | null;
             /** Nearest */
             nearest: number | null;
+            /** Offers */
+            offers: components["schemas"]["Reading.Offer"][];
             /** Spacing */
             spacing: number;
             /** Triangles */

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ..core.craft.checks import check_member, check_start
 from ..core.craft.dressing import Dressed, chosen_vertices, dress
-from ..core.craft.judging import Judged, ReadAs, judge
+from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
 from ..core.geometry.surfaces import soundness
@@ -32,7 +32,7 @@ from .wire import Message, Packed
 
 if TYPE_CHECKING:
     from ..formats.shot_file.members import AssembledMember
-    from .open_shot import OpenShot
+    from .open_shot import OpenGarment, OpenShot
     from .process import OpenShots
 
 MOST_FRAMES = 400  # positions asked for at once
@@ -229,7 +229,10 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     sound = not any(name in faults for name in opened.sources)
     inner: tuple[Dressed, ...] = ()
     for name, piece in opened.garments.items():
-        garments[name] = asdict(read_garment(piece.garment, piece.topology, piece.loops, opened.colliders))
+        offers = _garment_offers(opened, name, piece)
+        garments[name] = asdict(
+            read_garment(piece.garment, piece.topology, piece.loops, opened.colliders, offers)
+        )
         try:
             dressed = dress(plan, piece.garment)
             if sound:
@@ -272,6 +275,16 @@ def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
         and soundness(source.member.motion.rest(), source.member.cut.triangles).turned
     )
     return judge(source.member.motion.rest(), read, human=human, fastest=fastest, turned=turned)
+
+
+def _garment_offers(opened: OpenShot, name: str, piece: OpenGarment) -> tuple[Offer, ...]:
+    """What looks wrong about a garment beside the first character that has a human's size."""
+    unit = next(one.unit for one in opened.shot.garments if one.name == name)
+    for source in opened.sources.values():
+        body = source.member.motion.rest()
+        if source.member.kind == "character" and HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:
+            return judge_garment(piece.garment.mesh.vertices, unit, body)
+    return ()
 
 
 def _plain(judged: Judged) -> dict[str, Any]:

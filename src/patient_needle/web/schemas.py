@@ -212,6 +212,7 @@ class GarmentReading(BaseModel):
     nearest: float | None
     furthest: float | None
     mean: float | None
+    offers: list[Offer]
 
 
 class Pulse(BaseModel):

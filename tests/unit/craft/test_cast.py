@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from numpy.testing import assert_allclose
 
 from patient_needle.core.contact.intersections import self_crossing_pairs
 from patient_needle.core.craft.checks import check_member
-from patient_needle.core.craft.judging import ReadAs, arm_length, facing, judge, outline
+from patient_needle.core.craft.judging import ReadAs, arm_length, facing, judge, judge_garment, outline
 from patient_needle.core.craft.plan import CastMember, RunIn
 from patient_needle.core.craft.reading import suggested_move, volume_lost
 from patient_needle.core.craft.run_in import StagedMotion
@@ -30,6 +31,7 @@ from patient_needle.core.geometry.winding import insider
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import CastError, ShotError
 from patient_needle.core.model.mesh import Mesh
+from patient_needle.formats.obj import read_obj
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import CastRecord, parse_shot
 from patient_needle.formats.shot_file.members import assemble_cast, assemble_member
@@ -124,6 +126,20 @@ class TestJudging:
         assert arm == pytest.approx(0.44 * 1.72, rel=0.1)  # Drillis and Contini 1966
         hanging = points * [0.3, 1.0, 1.0]
         assert arm_length(hanging) is None
+
+    def test_a_costume_a_hundred_times_too_big_is_in_centimetres(self, body):
+        (skirt,) = read_obj(FOLDER / "apron_skirt.obj")
+        rest = body.motion.rest()
+        assert judge_garment(skirt.vertices, "m", rest) == ()
+        (offer,) = judge_garment(skirt.vertices * 100, "m", rest)
+        assert re.search(r"times as long as its body: the file is probably in centimetres", offer.because)
+        assert offer.member == {"unit": "cm"}
+        (offer,) = judge_garment(skirt.vertices * 0.01, "cm", rest)
+        assert "only a" in offer.because
+        assert offer.member == {"unit": "m"}
+        assert (
+            judge_garment(skirt.vertices * 1e6, "m", rest) == ()
+        )  # no unit makes it right: nothing is offered
 
     def test_a_prop_may_be_of_any_size(self, body):
         assert judge(body.motion.rest() * 100, as_read(), human=False, fastest=99.0).offers == ()

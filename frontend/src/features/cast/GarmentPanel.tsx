@@ -1,9 +1,11 @@
 import Typography from "@mui/material/Typography";
 import type { GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
+import type { Offer } from "../../domain/cast";
 import { changeGarment } from "../../domain/edits";
 import { count, mm } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { OfferList } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "./UnitFields";
@@ -19,6 +21,17 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
       {reading === undefined && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Reading…</Typography>}
       {read !== undefined && <Figures read={read} />}
       {fault !== undefined && <FaultNote fault={fault} />}
+      {read !== undefined && (
+        <OfferList
+          name={garment.name}
+          offers={read.offers as Offer[]}
+          busy={edit.isPending}
+          take={([offer]) => {
+            const unit = offer?.member.unit;
+            if (unit !== undefined) edit.mutate({ edit: (document) => changeGarment(document, garment.name, { unit }, `read in ${unit}`) });
+          }}
+        />
+      )}
       <PlaceFields
         placed={garment.placed}
         change={(placed, said) => {

@@ -1,30 +1,45 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
+import type { ReactNode } from "react";
 import type { MemberReading, Shot } from "../../api/client";
 import { type Offer, takeOffers } from "../../domain/cast";
 import { HUMAN_OUTLINE, STATURE } from "../../domain/stature";
 import { useEdit } from "../../state/queries";
 
-/** What looks wrong about a figure, and the changes that would mend it, each to be taken or left. */
+/** What looks wrong about a figure, and the changes that would mend it. */
 export function Offers({ shot, member, read }: { shot: Shot; member: string; read: MemberReading }) {
   const edit = useEdit(shot);
   const offers = read.judged.offers as Offer[];
-  if (offers.length === 0) return null;
-  const take = (taken: readonly Offer[]) => {
-    edit.mutate({ edit: (document) => takeOffers(document, member, taken) });
-  };
   const changesShape = offers.some((one) => Object.keys(one.shot).length === 0 && !("timing" in one.member) && !("outwards" in one.member));
   return (
-    <Box role="group" aria-label={`What looks wrong about ${member}`} sx={{ mt: 0.75, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
+    <OfferList name={member} offers={offers} busy={edit.isPending} take={(taken) => { edit.mutate({ edit: (document) => takeOffers(document, member, taken) }); }}>
       {changesShape && <BeforeAndAfter read={read} />}
+    </OfferList>
+  );
+}
+
+interface OfferListProps {
+  name: string;
+  offers: readonly Offer[];
+  busy: boolean;
+  take(offers: readonly Offer[]): void;
+  children?: ReactNode;
+}
+
+/** Changes that are offered, each to be taken or left. */
+export function OfferList({ name, offers, busy, take, children }: OfferListProps) {
+  if (offers.length === 0) return null;
+  return (
+    <Box role="group" aria-label={`What looks wrong about ${name}`} sx={{ mt: 0.75, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
+      {children}
       {offers.map((offer) => (
         <Box key={offer.said} sx={{ mb: 0.75 }}>
           <Typography sx={{ fontSize: 12.5 }}>{sentence(offer.because)}.</Typography>
           <Button
             size="small"
             variant="outlined"
-            disabled={edit.isPending}
+            disabled={busy}
             sx={{ mt: 0.25, textAlign: "left" }}
             onClick={() => {
               take([offer]);
@@ -38,7 +53,7 @@ export function Offers({ shot, member, read }: { shot: Shot; member: string; rea
         <Button
           size="small"
           variant="contained"
-          disabled={edit.isPending}
+          disabled={busy}
           onClick={() => {
             take(offers);
           }}

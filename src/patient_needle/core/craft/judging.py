@@ -92,6 +92,38 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
     return Judged(tuple(offers), faces, arm_length(points) if human else None, outline(points), outline(after))
 
 
+def judge_garment(points: Points, unit: str, body: Points) -> tuple[Offer, ...]:
+    """What looks wrong about the size of a garment, points (n, 3) m, beside its body, points (k, 3) m.
+
+    A garment is no longer than half as much again as its body, no smaller than a twentieth, and stands at it.
+    """
+    tall = float(np.ptp(body[:, 1]))
+    long = float(np.ptp(points, axis=0).max())
+    if tall <= 0 or _suits(points, body):
+        return ()
+    order = ("m", "cm", "mm", "in", "ft", "dm")
+    factors = {other: METRES_PER_UNIT[other] / METRES_PER_UNIT[unit] for other in order if other != unit}
+    wanted = next((other for other, factor in factors.items() if _suits(points * factor, body)), None)
+    if wanted is None:
+        return ()
+    times = long / tall
+    how = f"{times:.3g} times as long as" if times > 1 else f"only a {1 / times:.0f}th of"
+    return (
+        Offer(
+            f"it is {long:.3g} m long, {how} its body: the file is probably in {UNIT_NAMES[wanted]}",
+            f"Read it in {UNIT_NAMES[wanted]}, {long * factors[wanted]:.2f} m long", {"unit": wanted},
+        ),
+    )  # fmt: skip
+
+
+def _suits(points: Points, body: Points) -> bool:
+    tall = float(np.ptp(body[:, 1]))
+    low, high = body.min(axis=0) - 0.3 * tall, body.max(axis=0) + 0.3 * tall
+    middle = (points.min(axis=0) + points.max(axis=0)) / 2
+    long = float(np.ptp(points, axis=0).max())
+    return 0.05 * tall <= long <= 1.5 * tall and bool(((middle > low) & (middle < high)).all())
+
+
 def _judge_up(offers: list[Offer], points: Points, read: ReadAs, human: bool) -> Points:
     stated = read.stated_up
     size = np.ptp(points, axis=0)

@@ -12,7 +12,7 @@ from ..geometry.tree import build_tree, closest_points
 from ..model.typed import Indices, Points, Scalars, Triangles
 from ..solver.effort import furthest
 from .colliders import Colliders
-from .judging import ARM, ARM_SHARE, HUMAN, Judged
+from .judging import ARM, ARM_SHARE, HUMAN, Judged, Offer
 from .plan import CastMember, Garment, ShotPlan
 from .run_in import StagedMotion
 
@@ -59,7 +59,7 @@ class BorderReading:
 @dataclass(frozen=True)
 class GarmentReading:
     """area m2; spacing m, mean edge length; nearest, furthest and mean distance in m from the colliders at the
-    start, None without colliders.
+    start, None without colliders; offers: what would mend its size.
     """
 
     vertices: int
@@ -72,6 +72,7 @@ class GarmentReading:
     nearest: float | None
     furthest: float | None
     mean: float | None
+    offers: tuple[Offer, ...]
 
 
 def read_member(
@@ -166,9 +167,10 @@ def _moves(member: CastMember) -> bool:
 
 
 def read_garment(
-    garment: Garment, topology: Topology, loops: list[Indices], colliders: Colliders
-) -> GarmentReading:
-    """A garment in figures, against the colliders in the rest pose."""
+    garment: Garment, topology: Topology, loops: list[Indices], colliders: Colliders,
+    offers: tuple[Offer, ...] = (),
+) -> GarmentReading:  # fmt: skip
+    """A garment in figures, against the colliders in the rest pose; offers as from `judge_garment`."""
     points, edges = garment.mesh.vertices, topology.edges
     lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     distance = _from_colliders(points, colliders)
@@ -181,6 +183,7 @@ def read_garment(
             if distance is None
             else (float(distance.min()), float(distance.max()), float(distance.mean()))
         ),
+        offers=offers,
     )  # fmt: skip
 
 
