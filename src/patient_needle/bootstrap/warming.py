@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
 from ..core.contact.rows import Surroundings
 from ..core.craft.looks import closeness_per_vertex
+from ..core.geometry.decimation import decimated
 from ..core.geometry.material import drawn_directions
 from ..core.model.fabric import Fabric
 from ..core.model.patience import FIRST_LOOK
@@ -44,6 +46,9 @@ def _look() -> None:
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0]])
     triangles = np.array([[0, 1, 2]], np.int32)
     closeness_per_vertex(points + [0, 0, 0.01], points, triangles)
+    corners = np.array([(x, y, z) for x in (0.0, 1) for y in (0.0, 1) for z in (0.0, 1)])
+    hull = ConvexHull(corners).simplices.astype(np.int32)
+    decimated(corners[None], hull, 4, np.zeros(8, bool))
 
 
 def _tiny(substeps: int) -> None:

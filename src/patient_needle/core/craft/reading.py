@@ -174,16 +174,14 @@ def read_garment(
     points, edges = garment.mesh.vertices, topology.edges
     lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     distance = _from_colliders(points, colliders)
+    apart: tuple[float | None, float | None, float | None] = (None, None, None)
+    if distance is not None:
+        apart = float(distance.min()), float(distance.max()), float(distance.mean())
     return GarmentReading(
         garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles),
         float(triangle_areas(points, topology.triangles).sum()), float(lengths.mean()),
         tuple(_border(points, loops, index) for index in range(len(loops))), tuple(garment.mesh.groups),
-        *(
-            (None, None, None)
-            if distance is None
-            else (float(distance.min()), float(distance.max()), float(distance.mean()))
-        ),
-        offers=offers,
+        *apart, offers,
     )  # fmt: skip
 
 
