@@ -37,6 +37,15 @@ describe("files that are brought in", () => {
     expect(document.cast?.[0]?.cache).toBe("walk.pc2");
   });
 
+  test("of the same mesh elsewhere are a second shape of a member", () => {
+    const still = file({ name: "sat.obj", meshes: file({}).meshes.map((mesh) => ({ ...mesh, moves: "not at all" as const, first: null, last: null })) });
+    expect(rolesOf(still)).toContain("shape");
+    const cast = placed(empty, file({}), { role: "character", name: "walker", mesh: "body", target: "" }).document;
+    const once = placed(cast, still, { role: "shape", name: "", mesh: "body", target: "walker" }).document;
+    const twice = placed(once, still, { role: "shape", name: "", mesh: "body", target: "walker" }).document;
+    expect(twice.cast?.[0]?.shapes.map((one) => [one.name, one.file, one.amount])).toEqual([["sat", "sat.obj", 1], ["sat 2", "sat.obj", 1]]);
+  });
+
   test("of several offers all are taken at once, of the member and of the shot", () => {
     const cast = placed(empty, file({}), { role: "character", name: "walker", mesh: "body", target: "" }).document;
     const offers = [

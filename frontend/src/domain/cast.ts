@@ -1,9 +1,9 @@
 /** Bringing files into a shot, and what the cast can be told. */
-import type { CastRecord, Shot, ShotDocument, Uploaded } from "../api/client";
-import { addGarment, addMember, changeMember, type Edit, plainCollider } from "./edits";
+import type { CastRecord, ShapeRecord, Shot, ShotDocument, Uploaded } from "../api/client";
+import { addGarment, addMember, changeMember, type Edit, freeName, plainCollider } from "./edits";
 
 /** What a file may be brought in as. */
-export type Role = "character" | "prop" | "set piece" | "garment" | "cache" | "motion";
+export type Role = "character" | "prop" | "set piece" | "garment" | "cache" | "motion" | "shape";
 
 export const ROLE_NAMES: Record<Role, string> = {
   character: "character",
@@ -12,6 +12,7 @@ export const ROLE_NAMES: Record<Role, string> = {
   garment: "garment",
   cache: "points that move one of the cast",
   motion: "motion for a character already here",
+  shape: "second shape of one of the cast",
 };
 
 /** Fields that a reading's offer sets, of the member and of the shot. */
@@ -21,6 +22,8 @@ export interface Offer {
   member: Partial<CastRecord>;
   shot: Partial<ShotDocument>;
 }
+
+export const PLAIN_SHAPE: ShapeRecord = { name: "shape", shape: null, file: null, mesh: null, drawn_in_mm: null, parts: [], amount: 1 };
 
 export const PLAIN_PLACE = { scale: 1, turn: 0, move: [0, 0, 0] as [number, number, number] };
 
@@ -47,10 +50,10 @@ export function statedOf({ stated }: Uploaded): string {
 export function rolesOf(found: Uploaded): Role[] {
   if (found.cache !== null) return ["cache"];
   const moves = found.meshes.map((mesh) => mesh.moves);
-  if (moves.includes("by joints")) return ["character", "prop", "motion", "garment", "set piece"];
+  if (moves.includes("by joints")) return ["character", "prop", "motion", "garment", "set piece", "shape"];
   if (moves.includes("by points")) return ["character", "prop", "cache", "garment", "set piece"];
   if (moves.includes("as a whole")) return ["prop", "set piece", "garment"];
-  return ["garment", "set piece", "prop", "character"];
+  return ["garment", "set piece", "prop", "character", "shape"];
 }
 
 export interface Placing {
@@ -74,6 +77,7 @@ export function placed(document: ShotDocument, found: Uploaded, { role, name, me
   if (role === "motion") {
     return changeMember(document, target, { motion: { file: found.name, animation: null } }, `takes its motion from ${found.name}`);
   }
+  if (role === "shape") return withShape(document, target, found.name, chosen);
   const beside = Object.keys(found.beside)[0] ?? null;
   return addMember(document, {
     name,
@@ -95,6 +99,13 @@ export function placed(document: ShotDocument, found: Uploaded, { role, name, me
   });
 }
 
+/** The same mesh of another file, taken on by a member. */
+function withShape(document: ShotDocument, member: string, file: string, mesh: string | null): Edit {
+  const shapes = (document.cast ?? []).find((one) => one.name === member)?.shapes ?? [];
+  const name = freeName(file.replace(/\.[^.]+$/, ""), shapes.map((one) => one.name));
+  return changeMember(document, member, { shapes: [...shapes, { ...PLAIN_SHAPE, name, file, mesh }] }, `takes on ${name}`);
+}
+
 /** Where a file's first frame goes: to its own number when that lies in the shot, else to the shot's first frame. */
 function startOf(document: ShotDocument, first: number | null): number {
   const [low, high] = document.frames;
@@ -110,7 +121,7 @@ export function takeOffers(document: ShotDocument, member: string, offers: reado
   return changeMember({ ...document, ...whole }, member, change, said.slice(0, 150));
 }
 
-/** Members that a file's points or motion could be for. */
+/** Members that a file's points, motion or shape could be for. */
 export function targetsOf(shot: Shot, role: Role): string[] {
   const cast = shot.document.cast ?? [];
   return (role === "motion" ? cast.filter((one) => one.kind === "character") : cast).map((one) => one.name);

@@ -21,7 +21,7 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
   const [mesh, setMesh] = useState((found.meshes.find((one) => one.moves !== "not at all") ?? found.meshes[0])?.name ?? "");
   const targets = targetsOf(shot, role);
   const [target, setTarget] = useState("");
-  const aims = role === "cache" || role === "motion";
+  const aims = role === "cache" || role === "motion" || role === "shape";
   const aimed = targets.includes(target) ? target : (targets[0] ?? "");
   const edit = useEdit(shot);
   const set = useRoom((room) => room.set);
@@ -46,11 +46,11 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
         <Typography sx={{ fontWeight: 600, fontSize: 13, overflowWrap: "anywhere" }}>{found.name}</Typography>
         <Holds found={found} mesh={mesh} />
         <Pick label="It is a" value={role} options={roles.map((one) => ({ value: one, name: ROLE_NAMES[one] }))} keep={(one) => { setRole(one as Role); }} />
-        {found.meshes.length > 1 && !aims && (
+        {found.meshes.length > 1 && (!aims || role === "shape") && (
           <Pick label="Mesh" value={mesh} options={found.meshes.map((one) => ({ value: one.name, name: `${one.name} · ${one.vertices.toLocaleString("en")} vertices` }))} keep={setMesh} />
         )}
         {aims && targets.length > 0 && (
-          <Pick label={role === "motion" ? "Character" : "It moves"} value={aimed} options={targets.map((one) => ({ value: one, name: one }))} keep={setTarget} />
+          <Pick label={TARGET_LABELS[role] ?? ""} value={aimed} options={targets.map((one) => ({ value: one, name: one }))} keep={setTarget} />
         )}
         {aims && targets.length === 0 && <Typography sx={{ fontSize: 12.5 }}>Bring in the {role === "motion" ? "character" : "mesh"} that it is for first.</Typography>}
         {!aims && (
@@ -75,6 +75,8 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
     </Box>
   );
 }
+
+const TARGET_LABELS: Partial<Record<Role, string>> = { cache: "It moves", motion: "Character", shape: "A shape of" };
 
 function Holds({ found, mesh }: { found: Uploaded; mesh: string }) {
   const chosen = found.meshes.find((one) => one.name === mesh);

@@ -1,9 +1,11 @@
+import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { CastRecord, MemberReading, ShapeRecord, Shot } from "../../api/client";
+import { PLAIN_SHAPE } from "../../domain/cast";
 import { changeMember, firstSimulated, freeName } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
@@ -40,6 +42,20 @@ export function ShapePanel({ shot, member, read }: ShapePanelProps) {
           {shape.drawn_in_mm !== null && (
             <NumberField label="Drawn inwards, mm" value={shape.drawn_in_mm} low={0.1} high={200} keep={(drawn_in_mm) => { change(shape.name, { drawn_in_mm }, `drawn in ${drawn_in_mm} mm`); }} />
           )}
+          {shape.drawn_in_mm !== null && (read?.parts.length ?? 0) > 1 && (
+            <Autocomplete
+              multiple
+              size="small"
+              options={read?.parts ?? []}
+              value={shape.parts}
+              disableCloseOnSelect
+              slotProps={{ chip: { size: "small" } }}
+              onChange={(_, parts) => {
+                change(shape.name, { parts }, parts.length === 0 ? "everywhere" : `only ${parts.join(", ")}`);
+              }}
+              renderInput={(params) => <TextField {...params} label="Only these parts" margin="dense" placeholder={shape.parts.length === 0 ? "everywhere" : ""} />}
+            />
+          )}
           <KeyedField label="Amount, 0 to 1" value={shape.amount} low={0} high={1} keep={(amount, said) => { change(shape.name, { amount }, said); }} />
           <Button size="small" onClick={() => { keep(member.shapes.filter((one) => one.name !== shape.name), `without the shape ${shape.name}`); }}>
             Take out {shape.name}
@@ -73,13 +89,11 @@ export function ShapePanel({ shot, member, read }: ShapePanelProps) {
   );
 }
 
-const PLAIN: ShapeRecord = { name: "shape", shape: null, file: null, mesh: null, drawn_in_mm: null, parts: [], amount: 1 };
-
 function slimmed(shot: Shot): ShapeRecord {
   const start = firstSimulated(shot.document);
-  return { ...PLAIN, name: "slimmed", drawn_in_mm: 15, amount: { frames: [start, start + GROWN_OVER], values: [1, 0] } };
+  return { ...PLAIN_SHAPE, name: "slimmed", drawn_in_mm: 15, amount: { frames: [start, start + GROWN_OVER], values: [1, 0] } };
 }
 
 function ofFile(shape: string): ShapeRecord {
-  return { ...PLAIN, name: shape, shape };
+  return { ...PLAIN_SHAPE, name: shape, shape };
 }

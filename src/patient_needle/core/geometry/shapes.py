@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -53,28 +54,36 @@ class ShapedMotion:
         amounts = [value_at(blend.amount, frame) for blend in self.blends]
         if not any(amounts):
             return self.motion
-        offsets = sum(a * blend.offsets for a, blend in zip(amounts, self.blends, strict=True))
         if isinstance(self.motion, (SkinnedMotion, Still)):
+            offsets = sum(a * blend.offsets for a, blend in zip(amounts, self.blends, strict=True))
             return replace(self.motion, points=self.motion.points + offsets)
+        return _Riding(self.motion, tuple(zip(self._bindings, amounts, strict=True)))
+
+    @cached_property
+    def _bindings(self) -> tuple[Binding, ...]:
+        """Where each blend, taken whole, rides on the surface as made."""
         rest = self.motion.rest()
-        return _Riding(self.motion, bind(rest, self.triangles, rest + offsets, name="a shape"))
+        return tuple(bind(rest, self.triangles, rest + b.offsets, name="a shape") for b in self.blends)
 
 
 @dataclass(frozen=True, eq=False)
 class _Riding:
-    """Points bound to a motion's surface in place of its own."""
+    """A motion's points, each part of the way to where bound points are: pairs of a binding and how far."""
 
     motion: Motion
-    binding: Binding
+    ways: tuple[tuple[Binding, float], ...]
 
     def rest(self) -> Points:
-        return follow(self.binding, self.motion.rest())
+        return self._on(self.motion.rest())
 
     def at(self, frame: float) -> Points:
-        return follow(self.binding, self.motion.at(frame))
+        return self._on(self.motion.at(frame))
 
     def toward_first(self, frame: int, share: float) -> Points:
-        return follow(self.binding, self.motion.toward_first(frame, share))
+        return self._on(self.motion.toward_first(frame, share))
+
+    def _on(self, points: Points) -> Points:
+        return points + sum(amount * (follow(binding, points) - points) for binding, amount in self.ways)
 
     def span(self) -> tuple[float, float]:
         return self.motion.span()
