@@ -103,7 +103,7 @@ def flag() -> None:
     write_glb(
         HERE / "flag" / "yard.glb",
         Character(
-            "yard", yard, triangles(yard_faces)[:, ::-1], np.ones((len(yard), 1)), ["yard"], np.array([-1]),
+            "yard", yard, triangles(yard_faces), np.ones((len(yard), 1)), ["yard"], np.array([-1]),
             np.array([[0.0, 1.60, 0.0]]), rotations, np.tile([0.0, 1.60, 0.0], (len(seconds), 1)), rate,
         ),
     )  # fmt: skip

@@ -78,7 +78,7 @@ def test_mistakes_are_one_line_and_exit_with_1(tmp_path):
         (("sim", tmp_path / "no.json", "--out", tmp_path / "out"), "no.json: the file cannot be read"),
         (("sim", FLAG, "--out", tmp_path / "out", "--frames", "1001-1006"), "Write it as 1001:1048"),
         (("sim", FLAG, "--out", tmp_path / "out", "--patience", "endless"), "Use one of first-look"),
-        (("sim", FLAG, "--out", tmp_path / "out", "--format", "xyz"), "Use one of abc, pc2"),
+        (("sim", FLAG, "--out", tmp_path / "out", "--format", "xyz"), "Use one of abc, mdd, pc2, usd"),
         (("sim", FLAG, "--out", tmp_path / "out", "--frames", "1001:2000"), "but its animation from"),
     ):
         done = needle(*words)

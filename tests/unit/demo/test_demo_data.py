@@ -11,12 +11,15 @@ import pytest
 from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.normals import triangle_areas
+from patient_needle.core.geometry.surfaces import soundness
 from patient_needle.core.geometry.topology import border_loops, build_topology, is_closed
 from patient_needle.core.geometry.tree import build_tree, closest_points
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.formats.contents import FigureAsk
 from patient_needle.formats.glb import read_figure
 from patient_needle.formats.obj import read_obj
+from patient_needle.formats.shot_file.assemble import assemble
+from patient_needle.formats.shot_file.document import read_shot_file
 
 DEMO = Path(__file__).parents[3] / "demo"
 
@@ -107,3 +110,11 @@ def test_the_flag_has_a_pattern():
     solid = mesh.vertices[mesh.face_corners].reshape(-1, 3, 3)
     lengths = lambda c: np.linalg.norm(c - np.roll(c, -1, axis=1), axis=2)  # noqa: E731
     assert lengths(flat) == pytest.approx(lengths(solid), rel=1e-3)
+
+
+@pytest.mark.parametrize("shot", ["flag/shot.json", "lamplighter/layers.json", "lamplighter/gust.json"])
+def test_everything_that_keeps_cloth_off_has_an_outside(shot):
+    plan = assemble(read_shot_file(DEMO / shot), (DEMO / shot).parent)
+    for member in plan.cast:
+        found = soundness(member.motion.rest(), member.cut.triangles)
+        assert (found.crowded, found.opposed, found.inside_out) == (None, None, False), member.name
