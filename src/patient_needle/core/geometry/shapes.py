@@ -8,11 +8,14 @@ from functools import cached_property
 import numpy as np
 
 from ..model.curve import Curve
+from ..model.tolerances import DEFAULT
 from ..model.typed import Points, Scalars, Triangles, Vectors
 from .binding import Binding, bind, follow
 from .curves import value_at
 from .motion import Motion, SkinnedMotion, Still
 from .normals import vertex_normals
+
+ANY_REACH = replace(DEFAULT, hold_reach=np.inf)  # a shape may lie anywhere
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +66,10 @@ class ShapedMotion:
     def _bindings(self) -> tuple[Binding, ...]:
         """Where each blend, taken whole, rides on the surface as made."""
         rest = self.motion.rest()
-        return tuple(bind(rest, self.triangles, rest + b.offsets, name="a shape") for b in self.blends)
+        return tuple(
+            bind(rest, self.triangles, rest + b.offsets, name="a shape", tolerances=ANY_REACH)
+            for b in self.blends
+        )
 
 
 @dataclass(frozen=True, eq=False)
