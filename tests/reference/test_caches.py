@@ -67,7 +67,7 @@ def test_damaged_alembic(tmp_path, skirt):
     with pytest.raises(FileError, match="called 'cape'"):
         read_alembic(path, "cape")
     path.write_bytes(b"not a cache")
-    with pytest.raises(FileError, match="not an Alembic file"):
+    with pytest.raises(FileError, match="not a sound Alembic file: it is cut short"):
         read_alembic(path)
     with pytest.raises(FileError, match="does not exist"):
         read_alembic(tmp_path / "none.abc")
