@@ -215,19 +215,15 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     plan, faults = opened.plan, dict(opened.faults)
     cast, garments, speeds = {}, {}, []
     for name, source in opened.sources.items():
-        member = source.member
-        speeds.append(speeds_of(plan, member))
-        notes = (*source.notes, *lost_said(member, plan.frames[0]))
-        judged = _judged(opened, name, max(speeds[-1], default=0.0))
-        cast[name] = asdict(read_member(plan, member, speeds[-1], judged, source.shapes, notes))
-        cast[name]["judged"] = _plain(judged)
-        cast[name]["understudy"] = _of_understudy(source)
         try:
-            check_member(plan, member)
+            speeds.append(speeds_of(plan, source.member))
+            cast[name] = _read_cast(opened, name, max(speeds[-1], default=0.0))
+            check_member(plan, source.member)
         except NeedleError as error:
             faults[name] = error
     sound = not any(name in faults for name in opened.sources)
     inner: tuple[Dressed, ...] = ()
+    at_start = opened.colliders.at_work(plan.first_simulated)
     for name, piece in opened.garments.items():
         offers = _garment_offers(opened, name, piece)
         garments[name] = asdict(
@@ -239,7 +235,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
                 worn = (*inner, dressed)
                 start = np.concatenate([one.start(plan.first_simulated) for one in worn])
                 cloths = outfit(tuple(one.cloth for one in worn))
-                check_start(cloths, start, opened.colliders, opened.colliders.rest_points())
+                check_start(cloths, start, at_start, opened.colliders.rest_points())
                 inner = tuple(one for one in worn if plan.together or one.finished is not None)
         except NeedleError as error:
             faults[name] = error
@@ -253,6 +249,15 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
             "body_speed": [max(each) for each in zip(*speeds, strict=True)],
         },
     }
+
+
+def _read_cast(opened: OpenShot, name: str, fastest: float) -> dict[str, Any]:
+    """A cast member's figures, and what looks wrong about it."""
+    plan, source = opened.plan, opened.sources[name]
+    notes = (*source.notes, *lost_said(source.member, plan.frames[0]))
+    judged = _judged(opened, name, fastest)
+    read = asdict(read_member(plan, source.member, [fastest], judged, source.shapes, notes))
+    return {**read, "judged": _plain(judged), "understudy": _of_understudy(source)}
 
 
 def _of_understudy(source: AssembledMember) -> dict[str, Any] | None:

@@ -328,3 +328,13 @@ def test_cloth_that_hangs_in_a_collider_when_it_is_switched_on_waits_until_it_is
     assert [snag.kind for snag in low.snags][-1:] == ["pinched"]
     speeds = [r.fastest_vertex for r in ends]
     assert max(speeds) < 6.0, "nothing is shot out"
+
+
+def test_a_garment_may_start_inside_a_collider_that_is_off_then():
+    inside = curtain(offset=-0.1)
+    on = member()
+    with pytest.raises(StartError, match="inside a collider"):
+        OutfitRun(plan(cast=(on,), garments=(inside,)), plan(garments=(inside,)).runs[0])
+    off = replace(on, collider=replace(on.collider, on=steps((1003, 0), (1004, 1))))
+    made = plan(cast=(off,), garments=(inside,))
+    assert OutfitRun(made, made.runs[0]).start().positions.shape == inside.mesh.vertices.shape

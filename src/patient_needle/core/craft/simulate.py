@@ -65,7 +65,8 @@ class OutfitRun:
         self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment) for garment in garments)
         self.outfit = outfit(tuple(one.cloth for one in self.dressed))
         self._start = np.concatenate([one.start(plan.first_simulated) for one in self.dressed])
-        check_start(self.outfit, self._start, self.colliders, self.colliders.rest_points())
+        at_start = self.colliders.at_work(plan.first_simulated)
+        check_start(self.outfit, self._start, at_start, self.colliders.rest_points())
         around = self.colliders.surroundings(plan.first_simulated)
         thickness = self.outfit.skin.thickness.mean()
         self._engine = Engine(

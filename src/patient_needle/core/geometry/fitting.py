@@ -147,8 +147,8 @@ def refined(
 ) -> tuple[Points, Triangles, Triangles]:
     """Every triangle split in four until no edge is longer than `spacing` m, or more than `most` would come.
 
-    Gives points, triangles, and of each point the two old points it lies amid, as weights do not matter for a
-    flat triangle: rows (a, b) of earlier points, a == b for those that were there.
+    Gives points, triangles, and for each point the two earlier points that it lies midway between, rows (a, b);
+    a == b for those that were there.
     """
     parents = [(i, i) for i in range(len(points))]
     while len(triangles) * 4 <= most and _longest(points, triangles) > spacing:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.geometry.skinning import Pose, Skeleton, Skin, joint_matrices, skinned
+from ...core.geometry.skinning import Skeleton, Skin, joint_matrices, skinned
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Indices
@@ -28,7 +28,8 @@ def list_glb(path: Path) -> Contents:
     place = {source: new for new, source in enumerate(order)}
     animation = chosen_animation(container, None, place)
     moved = _moved(container, place, parents)
-    world = joint_matrices(_bare(container, order, parents), rest_pose(container, order))
+    bare = _bare(container, order, parents)
+    world = joint_matrices(bare, bare.rest)
     pieces = []
     for node, name in zip(*_shown(container), strict=True):
         mesh = mesh_of(container, container.document.nodes[node].mesh)
@@ -59,15 +60,14 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
     order, parents = ordered(container)
     place = {source: new for new, source in enumerate(order)}
     node = _chosen_node(container, ask.mesh)
-    rest = rest_pose(container, order)
-    skeleton, skin, notes = _bound(container, node, order, parents, rest)
+    skeleton, skin, notes = _bound(container, node, order, parents)
     mesh = mesh_of(container, container.document.nodes[node].mesh)
     shapes = shapes_of(container, container.document.nodes[node].mesh)
     animation = chosen_animation(container, ask.animation, place)
     if animation is None:
-        joints = SkinnedSource(skin, skeleton, (rest,))
+        joints = SkinnedSource(skin, skeleton, (skeleton.rest,))
         return Figure(mesh, STATED, joints=joints, shapes=shapes, notes=notes)
-    poses = animation.poses(rest, ask.rate or animation.rate)
+    poses = animation.poses(skeleton.rest, ask.rate or animation.rate)
     return Figure(
         mesh, replace(STATED, rate=animation.rate), SkinnedSource(skin, skeleton, poses), first=0.0,
         shapes=shapes, notes=notes,
@@ -82,7 +82,7 @@ def _bare(container: Container, order: list[int], parents: Indices) -> Skeleton:
 
 
 def _bound(
-    container: Container, node: int, order: list[int], parents: Indices, rest: Pose
+    container: Container, node: int, order: list[int], parents: Indices
 ) -> tuple[Skeleton, Skin, tuple[str, ...]]:
     """The skeleton bound to the mesh of `node`, and its skin."""
     document = container.document
@@ -92,7 +92,7 @@ def _bound(
     if source.skin is None:
         count = mesh_of(container, source.mesh).vertex_count
         joint = np.full((count, 1), place[node], np.int32)
-        return replace(bare, rest=rest), Skin(joint, np.ones((count, 1))), ()
+        return bare, Skin(joint, np.ones((count, 1))), ()
     if not 0 <= source.skin < len(document.skins):
         raise FileError(
             f"node '{source.name}' names skin {source.skin}, which does not exist", where=str(container.path)
@@ -110,7 +110,7 @@ def _bound(
             )
         inverse[joints] = given.reshape(-1, 4, 4).transpose(0, 2, 1)
     weights, notes = skin_of(container, source.mesh, joints)
-    return replace(bare, inverse_bind=inverse, rest=rest), weights, notes
+    return replace(bare, inverse_bind=inverse), weights, notes
 
 
 def _shown(container: Container) -> tuple[list[int], list[str]]:
