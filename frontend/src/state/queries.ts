@@ -19,6 +19,7 @@ import {
   type Workroom,
 } from "../api/client";
 import type { Edit } from "../domain/edits";
+import { merged } from "../domain/merge";
 import { notify } from "./room";
 
 export const client = new QueryClient({
@@ -141,7 +142,9 @@ export function complain(error: unknown): void {
   if (error.status === 409) void client.invalidateQueries();
 }
 
-function keepShot(shot: Shot): void {
+/** The shot as the server answered; a fetch of it that began before that would bring an older one. */
+async function keepShot(shot: Shot): Promise<void> {
+  await client.cancelQueries({ queryKey: keys.shot(shot.id) });
   client.setQueryData(keys.shot(shot.id), shot);
   void client.invalidateQueries({ queryKey: keys.takes(shot.id) });
 }
@@ -152,15 +155,17 @@ function newestOf(shot: Shot): Shot {
 }
 
 /**
- * Edits of a shot, one after the other: each is made on the newest document this page knows, so that two quick
- * ones do not get in each other's way. One that changes nothing any more (a field kept on Enter, then left) is none.
+ * Edits of a shot, one after the other: each is made on the document its field was drawn with and put onto the newest
+ * this page knows, so that two quick ones do not take each other back. One that changes nothing any more (a field kept
+ * on Enter, then left) is none.
  */
 export function useEdit(shot: Shot) {
   return useMutation({
     scope: { id: `edit ${shot.id}` },
     mutationFn: async ({ edit, uploads }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string> }) => {
       const newest = newestOf(shot);
-      const { document, said } = edit(newest.document);
+      const { document: mine, said } = edit(shot.document);
+      const document = merged(shot.document, mine, newest.document);
       const same = uploads === undefined && JSON.stringify(document) === JSON.stringify(newest.document);
       if (same) return newest;
       return await got<Shot>(
