@@ -11,6 +11,7 @@ import igl
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from patient_needle.core.craft.holding import Moment
 from patient_needle.core.craft.plan import ShotPlan
 from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.geometry.tree import build_tree, closest_points
@@ -81,7 +82,9 @@ def elastic_alone(made: ShotPlan, substeps: list[int]) -> np.ndarray:
     for frame, count in enumerate(substeps):
         tally = FrameTally()
         for index in range(1, count + 1):
-            held = np.concatenate([one.held_points(frame + index / count) for one in run.dressed])
+            time = frame + index / count
+            moment = Moment(time, time, frame, 0, made.frame_rate)
+            held = np.concatenate([one.grasp(one.taken(0), moment).held_to for one in run.dressed])
             surround = Surround(NOTHING, NOTHING, held, around)
             state = engine.step(state, surround, 1 / (made.frame_rate * count), tally)
         seconds.append(sum(tally.milliseconds.values()) * 1e-3)

@@ -10,11 +10,10 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from patient_needle.core.craft.holds import Choice, Follow, Hold
 from patient_needle.core.craft.plan import (
     CastMember,
-    Choice,
     ColliderSettings,
-    FollowHold,
     Garment,
     RunIn,
     ShotPlan,
@@ -177,5 +176,5 @@ def _dress(vertices: int) -> Garment:
         triangles.append(faces[:, ::-1] + before)
         held.append(np.arange(ring) + before)
     mesh = polygons("dress", np.concatenate(pieces), np.concatenate(triangles).tolist())
-    hold = FollowHold("tops", Choice(vertices=tuple(np.concatenate(held).tolist())), "figure")
+    hold = Hold("tops", Choice(vertices=tuple(np.concatenate(held).tolist())), Follow("figure"))
     return Garment("dress", mesh, fabric, (hold,))

@@ -17,6 +17,7 @@ from ..core.solver.cloth import build_cloth
 from ..core.solver.diagnostics import FrameTally
 from ..core.solver.forces import Forces, Inflation
 from ..core.solver.gather import total
+from ..core.solver.links import to_places
 from ..core.solver.outfit import Wearing
 from ..core.solver.state import at_rest
 from ..core.solver.step import Engine, Surround
@@ -82,6 +83,7 @@ def _tiny(substeps: int) -> None:
             around,
             np.ones_like(points),
             worn=(Wearing(inflation=Inflation(False, 1.0, 0.0)),),
+            links=to_places(np.zeros(1, np.int32), points[:1], points[:1], np.ones(1), np.ones(1)),
         )
         state = engine.step(state, surround, 0.01, FrameTally())
     engine.unrest(state, surround)

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.checks import check_member, check_start
-from ..core.craft.dressing import Dressed, chosen_vertices, dress
+from ..core.craft.choosing import chosen_vertices
+from ..core.craft.dressing import Dressed, dress
 from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
@@ -24,8 +25,8 @@ from ..formats.contents import Contents, Piece, Stated, size_of
 from ..formats.obj import read_sequence
 from ..formats.pc2.layout import pc2_bytes
 from ..formats.registry import list_contents
-from ..formats.shot_file.assemble import choice_of
 from ..formats.shot_file.document import ChoiceRecord
+from ..formats.shot_file.holds import choice_of
 from ..store import blobs, readings, takes
 from ..store.session import Store
 from .wire import Message, Packed
@@ -181,12 +182,12 @@ class Answers:
     def _chosen(self, shot: int, number: int, garment: str, choose: dict[str, Any]) -> Message:
         """The vertices that a hold would take."""
         piece = self._shots.get(shot, number).garment(garment)
-        choice = choice_of("new", ChoiceRecord.model_validate(choose))
+        choice = choice_of(ChoiceRecord.model_validate(choose))
         return Message(
             {},
             {
                 "vertices": _uint32(
-                    chosen_vertices(piece.garment, piece.topology, piece.cut.source_face, choice)
+                    chosen_vertices(piece.garment.mesh, piece.topology, piece.cut.source_face, choice)
                 )
             },
         )

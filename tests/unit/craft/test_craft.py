@@ -8,13 +8,14 @@ import numpy as np
 import pytest
 
 from patient_needle.core.craft.checks import check_plan, check_start
+from patient_needle.core.craft.choosing import chosen_vertices
 from patient_needle.core.craft.colliders import merged_colliders
-from patient_needle.core.craft.dressing import chosen_vertices, dress
+from patient_needle.core.craft.dressing import dress
+from patient_needle.core.craft.holding import Moment
+from patient_needle.core.craft.holds import Choice, Follow, Hold
 from patient_needle.core.craft.plan import (
     CastMember,
-    Choice,
     ColliderSettings,
-    FollowHold,
     Garment,
     RunIn,
     ShotPlan,
@@ -49,7 +50,7 @@ def curtain(offset=0.004) -> Garment:
     points, triangles = sheet(0.3, 0.9, 0.1)
     mesh = polygons("curtain", points + [0, 0, 0.3 + offset], triangles.tolist())
     top = np.flatnonzero(points[:, 1] > 0.9 - 1e-9)
-    hold = FollowHold("rail", Choice(vertices=tuple(top.tolist())), "pillar")
+    hold = Hold("rail", Choice(vertices=tuple(top.tolist())), Follow("pillar"))
     return Garment("curtain", mesh, Fabric("cotton", friction=0.3), (hold,))
 
 
@@ -106,7 +107,9 @@ def test_a_sound_plan_passes_and_dresses():
     check_plan(made)
     dressed = dress(made, made.garments[0])
     assert dressed.directions == "drawn direction"
-    assert dressed.held_points(1001) == pytest.approx(dressed.cloth.rest_points[dressed.cloth.held])
+    there = dressed.grasp(dressed.taken(1001), Moment(1001, 1001, 1001, 1001, 24.0))
+    assert there.held_to == pytest.approx(dressed.cloth.rest_points[dressed.cloth.held])
+    assert (there.held == dressed.cloth.held).all()
     assert dressed.cloth.held.sum() == len(made.garments[0].holds[0].choice.vertices)
 
 
@@ -161,7 +164,7 @@ def choose(choice: Choice):
     garment = curtain()
     cut = triangulated(garment.mesh)
     topology = build_topology(cut.triangles, garment.mesh.vertex_count)
-    return garment, chosen_vertices(garment, topology, cut.source_face, choice)
+    return garment, chosen_vertices(garment.mesh, topology, cut.source_face, choice)
 
 
 def test_choices_grow_and_name_what_is_missing():
@@ -178,8 +181,8 @@ def test_choices_grow_and_name_what_is_missing():
 
 
 def test_hold_on_somebody_who_is_not_cast():
-    garment = replace(curtain(), holds=(FollowHold("rail", Choice(border="highest"), "ghost"),))
-    with pytest.raises(ShotError, match=r"garment 'curtain': hold 'rail' follows 'ghost'"):
+    garment = replace(curtain(), holds=(Hold("rail", Choice(border="highest"), Follow("ghost")),))
+    with pytest.raises(ShotError, match=r"garment 'curtain', hold 'rail': it holds on to 'ghost'"):
         dress(plan(), garment)
 
 

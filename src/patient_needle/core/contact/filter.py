@@ -70,6 +70,11 @@ class PathFilter:
         self._slack = slack
         self._tolerances = tolerances
 
+    def weigh(self, inverse_mass: Scalars) -> None:
+        """Take other inverse masses (n,) 1/kg from here on."""
+        self._inverse_mass = inverse_mass
+        self._prescribed = inverse_mass == 0
+
     def run(self, start: Points, goal: Points, around: Surroundings, released: Flags) -> Filtered:
         """The end of a safe path from `start` toward `goal`, both (n, 3) m.
 

@@ -6,75 +6,92 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.binding import Binding, bind, follow
 from ..geometry.material import drawn_directions, pattern_directions
 from ..geometry.motion import Motion
-from ..geometry.topology import Topology, border_loops, build_topology, is_closed
+from ..geometry.normals import vertex_areas
+from ..geometry.topology import build_topology, is_closed
 from ..geometry.triangulate import triangulated
 from ..model.errors import NeedleError, ShotError
-from ..model.typed import Indices, Points
+from ..model.mesh import Mesh
+from ..model.typed import Flags, Indices, Points, Vectors
 from ..solver.cloth import Cloth, build_cloth
-from .plan import Choice, Garment, ShotPlan
-from .run_in import StagedMotion
-
-
-@dataclass(frozen=True, eq=False)
-class HeldLoop:
-    """One hold: which vertices (k,) it moves, what they are bound to, and whose motion that is."""
-
-    name: str
-    vertices: Indices
-    binding: Binding
-    motion: StagedMotion
+from ..solver.state import Taken
+from .holding import Grasp, HeldPoints, Moment, grasp, held_points, retake, slid, take_all
+from .holds import GRAVITY
+from .places import Whereabouts
+from .plan import Garment, ShotPlan
 
 
 @dataclass(frozen=True, eq=False)
 class Dressed:
-    """A garment's cloth and its holds; finished: the motion that has all of it already."""
+    """A garment's cloth and its holds; mesh and source_face (m,) it was cut from; finished: the motion that has
+    all of it already.
+    """
 
     cloth: Cloth
-    holds: tuple[HeldLoop, ...]
+    mesh: Mesh
+    source_face: Indices
+    holds: tuple[HeldPoints, ...]
     directions: str
     finished: Motion | None = None
+
+    @property
+    def weight(self) -> float:
+        """N on Earth."""
+        return float(self.cloth.mass.sum()) * GRAVITY
+
+    @property
+    def places(self) -> int:
+        """How many points of a state's `taken` are this garment's."""
+        return 0 if self.finished is not None else sum(held.count for held in self.holds)
+
+    @property
+    def changes(self) -> bool:
+        """Whether what its holds prescribe changes during a run."""
+        return self.finished is None and any(
+            held.hold.on is not None or len(held.hold.grip.values) > 1 for held in self.holds
+        )
 
     def start(self, frame: int) -> Points:
         """Where it is (n, 3) m when the run starts at `frame`: as it was made, or as it was finished."""
         return self.cloth.rest_points if self.finished is None else self.finished.at(frame)
 
-    def held_points(self, frame: float) -> Points:
-        """Positions (h, 3) m of the cloth's held vertices at `frame`, in vertex order.
+    def taken(self, frame: int) -> Taken:
+        """Where its holds take hold when the run starts at `frame`."""
+        return Taken.none() if self.finished is not None else take_all(self.holds, self.start(frame), frame)
 
-        A vertex in two holds follows the later one.
-        """
+    def retaken(self, taken: Taken, points: Points, velocities: Vectors, moment: Moment) -> Taken:
+        """The same with what begins in a frame, as `holding.retake` explains."""
+        return taken if self.finished is not None else retake(self.holds, taken, points, velocities, moment)
+
+    def slid(self, taken: Taken, points: Points, moment: Moment) -> Taken:
+        """Where its holds have it after a substep that ended at `points` (n, 3) m."""
+        return taken if self.finished is not None else slid(self.holds, taken, points, self.weight, moment)
+
+    def grasp(self, taken: Taken, moment: Moment) -> Grasp:
+        """Where its holds have it in one substep; all of it where it is finished."""
         if self.finished is not None:
-            return self.finished.at(frame)
-        out = np.zeros((self.cloth.count, 3))
-        for hold in self.holds:
-            out[hold.vertices] = follow(hold.binding, hold.motion.at(frame))
-        return out[self.cloth.held]
+            return Grasp(np.ones(self.cloth.count, bool), self.finished.at(moment.time), [])
+        return grasp(self.holds, taken, self.cloth.count, self.weight, moment)
 
 
-def dress(plan: ShotPlan, garment: Garment) -> Dressed:
-    """Make `garment` ready for the shot; errors name the garment."""
+def dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts | None = None) -> Dressed:
+    """Make `garment` ready for the shot; errors name the garment. whereabouts: the cast's in this run."""
     try:
-        return _dress(plan, garment)
+        return _dress(plan, garment, whereabouts or Whereabouts(plan))
     except NeedleError as error:
         raise error.at(f"garment '{garment.name}'") from error
 
 
-def _dress(plan: ShotPlan, garment: Garment) -> Dressed:
+def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts) -> Dressed:
     cut = triangulated(garment.mesh)
     points = garment.mesh.vertices
     topology = build_topology(cut.triangles, len(points), name=garment.mesh.name)
-    holds = tuple(
-        _held_loop(plan, garment, topology, cut.source_face, index) for index in range(len(garment.holds))
-    )
-    held = np.zeros(len(points), bool)
-    for hold in holds:
-        held[hold.vertices] = True
+    areas = vertex_areas(points, cut.triangles)
+    holds = held_points(garment, topology, cut.source_face, areas, whereabouts)
     if garment.finished is not None:
         _check_finished(plan, garment.finished)
-        held[:] = True
+    held = _always_held(garment, holds)
     pattern = pattern_directions(garment.mesh, cut)
     warp = drawn_directions(points, cut.triangles, garment.warp) if pattern is None else pattern
     cloth = build_cloth(
@@ -92,7 +109,16 @@ def _dress(plan: ShotPlan, garment: Garment) -> Dressed:
             "it is to be filled, but its mesh has open borders",
             remedy="Close the mesh, or take the filling away",
         )
-    return Dressed(cloth, holds, "drawn direction" if pattern is None else "pattern UVs", garment.finished)
+    directions = "drawn direction" if pattern is None else "pattern UVs"
+    return Dressed(cloth, garment.mesh, cut.source_face, holds, directions, garment.finished)
+
+
+def _always_held(garment: Garment, holds: tuple[HeldPoints, ...]) -> Flags:
+    """Vertices (n,) whose position is prescribed throughout."""
+    held = np.full(garment.mesh.vertex_count, garment.finished is not None)
+    for one in holds:
+        held[one.vertices[one.always]] = True
+    return held
 
 
 def _check_finished(plan: ShotPlan, finished: Motion) -> None:
@@ -103,58 +129,3 @@ def _check_finished(plan: ShotPlan, finished: Motion) -> None:
             f"{plan.frames[1]}, run-in included",
             remedy="Finish it over the whole range, run-in included, or simulate it again",
         )
-
-
-def _held_loop(
-    plan: ShotPlan, garment: Garment, topology: Topology, source_face: Indices, index: int
-) -> HeldLoop:
-    hold = garment.holds[index]
-    vertices = chosen_vertices(garment, topology, source_face, hold.choice)
-    try:
-        member = plan.member(hold.follows)
-    except StopIteration:
-        raise ShotError(
-            f"hold '{hold.name}' follows '{hold.follows}', which is not in the cast",
-            remedy=f"Name one of {', '.join(m.name for m in plan.cast)}",
-        ) from None
-    binding = bind(
-        member.motion.rest(),
-        member.cut.triangles,
-        garment.mesh.vertices[vertices],
-        name=f"hold '{hold.name}'",
-    )
-    return HeldLoop(hold.name, vertices, binding, StagedMotion(member.motion, plan.run_in, plan.frames[0]))
-
-
-def chosen_vertices(garment: Garment, topology: Topology, source_face: Indices, choice: Choice) -> Indices:
-    """Vertices (k,) of a choice, in rising order; `ShotError` when it chooses nothing."""
-    mesh = garment.mesh
-    if choice.group is not None:
-        if choice.group not in mesh.groups:
-            known = ", ".join(mesh.groups) or "no groups at all"
-            raise ShotError(f"the mesh has no group '{choice.group}'", remedy=f"It has {known}")
-        triangles = np.isin(source_face, mesh.groups[choice.group])
-        chosen = topology.triangles[triangles].ravel()
-    elif choice.border is not None:
-        chosen = _border(mesh.vertices, topology, choice.border)
-    else:
-        chosen = np.array(choice.vertices, np.int32)
-        if len(chosen) and (chosen.min() < 0 or chosen.max() >= mesh.vertex_count):
-            raise ShotError(
-                f"a hold names vertex {int(chosen.max())} of {mesh.vertex_count}",
-                remedy="Choose vertices of this mesh",
-            )
-    for _ in range(choice.rings):
-        chosen = topology.triangles[np.isin(topology.triangles, chosen).any(axis=1)].ravel()
-    if len(chosen) == 0:
-        raise ShotError("a hold chooses no vertices", remedy="Give it a group, a border or vertices")
-    return np.unique(chosen).astype(np.int32)
-
-
-def _border(points: Points, topology: Topology, which: str, up: int = 1) -> Indices:
-    loops = border_loops(topology)
-    if not loops:
-        raise ShotError("a hold asks for a border, but the mesh is closed", remedy="Choose a group instead")
-    heights = [points[loop, up].mean() for loop in loops]
-    pick = {"highest": int(np.argmax(heights)), "lowest": int(np.argmin(heights)), "longest": 0}
-    return loops[pick[which]]

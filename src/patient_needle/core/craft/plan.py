@@ -16,6 +16,7 @@ from ..model.multipliers import Multipliers
 from ..model.patience import FIRST_LOOK, Patience
 from ..model.typed import Flags, Indices, Vectors
 from ..model.wind import Filling, Wind
+from .holds import Hold
 
 
 @dataclass(frozen=True)
@@ -63,25 +64,6 @@ class CastMember:
     collider: ColliderSettings | None
 
 
-@dataclass(frozen=True)
-class Choice:
-    """Which vertices of a garment: a face group, a border loop, or a list; then `rings` more around them."""
-
-    group: str | None = None
-    border: Literal["highest", "lowest", "longest"] | None = None
-    vertices: tuple[int, ...] = ()
-    rings: int = 0
-
-
-@dataclass(frozen=True)
-class FollowHold:
-    """Chosen vertices follow the nearest surface of a cast member, as they lie on it in the rest pose."""
-
-    name: str
-    choice: Choice
-    follows: str
-
-
 @dataclass(frozen=True, eq=False)
 class Garment:
     """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; multipliers:
@@ -92,7 +74,7 @@ class Garment:
     name: str
     mesh: Mesh
     fabric: Fabric
-    holds: tuple[FollowHold, ...]
+    holds: tuple[Hold, ...]
     warp: Vectors = field(default_factory=lambda: np.array([0.0, 1.0, 0.0]))
     rest_angles: Literal["flat", "as made"] = "flat"
     multipliers: Multipliers = field(default_factory=Multipliers)

@@ -3,25 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..geometry.breeze import air_velocity
 from ..geometry.curves import value_at
 from ..geometry.rotations import spin_between
-from ..model.typed import Points
+from ..model.typed import Flags, Points
 from ..solver.diagnostics import Energies, FrameTally, Stretch, stretch
 from ..solver.effort import furthest, substeps_for
 from ..solver.forces import Forces, Inflation
+from ..solver.links import joined
 from ..solver.outfit import Wearing, outfit
-from ..solver.state import ClothState, at_rest
+from ..solver.state import ClothState, Taken, at_rest, let_go
 from ..solver.step import Engine, Surround
 from .checks import check_start
 from .colliders import Colliders, merged_colliders
 from .dressing import Dressed, dress
+from .holding import Grasp, Moment, together
+from .places import Whereabouts
 from .plan import Garment, PlannedRun, ShotPlan
 from .run_in import run_in_share
+from .seams import seams_of
 from .snags import Snag, caught_by, find_crossings, list_snags, rearmed
 
 
@@ -62,9 +66,12 @@ class OutfitRun:
         self.run = run
         self.garments = garments = run.garments
         self.colliders: Colliders = merged_colliders(plan)
-        self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment) for garment in garments)
+        whereabouts = Whereabouts(plan)
+        self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment, whereabouts) for garment in garments)
         self.outfit = outfit(tuple(one.cloth for one in self.dressed))
-        self._start = np.concatenate([one.start(plan.first_simulated) for one in self.dressed])
+        starts = [one.start(plan.first_simulated) for one in self.dressed]
+        self._start = np.concatenate(starts)
+        self._seams = seams_of(self.dressed, self.outfit.spans, starts)
         at_start = self.colliders.at_work(plan.first_simulated)
         check_start(self.outfit, self._start, at_start, self.colliders.rest_points())
         around = self.colliders.surroundings(plan.first_simulated)
@@ -81,7 +88,8 @@ class OutfitRun:
 
     def start(self) -> ClothState:
         """The garments at rest, as they were made or as they were finished."""
-        return at_rest(self._start, len(self.colliders.rank))
+        taken = together([one.taken(self.plan.first_simulated) for one in self.dressed])
+        return at_rest(self._start, len(self.colliders.rank), taken)
 
     def first(self) -> tuple[FrameResult, ...]:
         """The start as a finished frame that cost nothing."""
@@ -114,13 +122,21 @@ class OutfitRun:
             plan.patience, self._travel(frame, first, last), stretch, value_at(plan.least_substeps, frame)
         )
         step = stretch / (plan.frame_rate * substeps)
-        state = self._switched(state, frame, first)
+        start, second = float(frame - 1), plan.frame_rate / stretch
+        moments = [
+            Moment(
+                start + index / substeps, start + (index + 1) / substeps, frame, plan.first_simulated, second
+            )
+            for index in range(substeps)
+        ]
+        state = self._retaken(self._switched(state, frame, first), replace(moments[0], time=start))
+        was = replace(moments[0], before=start, time=start, frame=frame - 1)
+        state = self._let_go(state, was, moments[0])
         before, here = state.positions, first
-        for index in range(1, substeps + 1):
-            time = frame - 1 + index / substeps
-            there = self.colliders.points_at(time) if index < substeps else last
-            surround = self._surround(state, time, step, here, there)
-            state = self._engine.step(state, surround, step, tally)
+        for moment in moments:
+            there = last if moment is moments[-1] else self.colliders.points_at(moment.time)
+            surround = self._surround(state, moment, step, here, there)
+            state = self._slid(self._engine.step(state, surround, step, tally), moment)
             here = there
         unrest = None
         if frame in (plan.first_simulated + plan.run_in.settle, plan.frames[1]):
@@ -144,27 +160,74 @@ class OutfitRun:
             released[:, on_again] = caught[:, on_again]
         return state.replace(released=released)
 
-    def _surround(self, state: ClothState, time: float, step: float, here: Points, there: Points) -> Surround:
-        """Everything prescribed in the substep of `step` s that ends at frame `time`."""
-        plan = self.plan
-        held = tuple(one.held_points(time) for one in self.dressed)
+    def _retaken(self, state: ClothState, moment: Moment) -> ClothState:
+        """The state with taken hold of what begins to be held in a frame."""
+        pieces = [
+            dressed.retaken(taken, state.positions[span], state.velocities[span], moment)
+            for dressed, span, taken in zip(self.dressed, self.outfit.spans, self._taken(state), strict=True)
+        ]
+        return state.replace(taken=together(pieces))
+
+    def _slid(self, state: ClothState, moment: Moment) -> ClothState:
+        """The state with what slides where it has slid to."""
+        if not any(held.slides for one in self.dressed for held in one.holds):
+            return state
+        pieces = [
+            dressed.slid(taken, state.positions[span], moment)
+            for dressed, span, taken in zip(self.dressed, self.outfit.spans, self._taken(state), strict=True)
+        ]
+        return state.replace(taken=together(pieces))
+
+    def _let_go(self, state: ClothState, before: Moment, after: Moment) -> ClothState:
+        """The state in which what is prescribed no more in a frame's first substep flies on."""
+        if not any(one.changes for one in self.dressed):
+            return state
+        was, now = (self._held(state, moment) for moment in (before, after))
+        return let_go(state, was & ~now, self.plan.gravity)
+
+    def _held(self, state: ClothState, moment: Moment) -> Flags:
+        each = zip(self.dressed, self._taken(state), strict=True)
+        return np.concatenate([one.grasp(taken, moment).held for one, taken in each])
+
+    def _taken(self, state: ClothState) -> list[Taken]:
+        """Each garment's part of what the state holds on to."""
+        ends = np.cumsum([one.places for one in self.dressed])
+        return [
+            state.taken.part(slice(end - one.places, end)) for one, end in zip(self.dressed, ends, strict=True)
+        ]
+
+    def _surround(
+        self, state: ClothState, moment: Moment, step: float, here: Points, there: Points
+    ) -> Surround:
+        """Everything prescribed in the substep of `step` s."""
+        plan, time = self.plan, moment.time
+        grasps = [one.grasp(taken, moment) for one, taken in zip(self.dressed, self._taken(state), strict=True)]
         wind = air_velocity(plan.winds, state.positions, time, plan.frame_rate) if plan.winds else None
         worn = tuple(
             Wearing(
-                self._spin(state, index, held[index], step),
+                self._spin(state, index, grasps[index], step),
                 _inflation(garment, time),
                 run_in_share(plan.run_in, plan.frames[0], time),
             )
             for index, garment in enumerate(self.garments)
         )
-        return Surround(here, there, np.concatenate(held), self.colliders.surroundings(time), wind, worn)
+        links = [
+            link.shifted(span.start)
+            for one, span in zip(grasps, self.outfit.spans, strict=True)
+            for link in one.links
+        ]
+        links += [made for seam in self._seams if (made := seam.links(moment)) is not None]
+        return Surround(
+            here, there, np.concatenate([one.held_to for one in grasps]), self.colliders.surroundings(time),
+            wind, worn, np.concatenate([one.held for one in grasps]), joined(links),
+        )  # fmt: skip
 
-    def _spin(self, state: ClothState, index: int, held: Points, step: float) -> np.ndarray | None:
+    def _spin(self, state: ClothState, index: int, grasp: Grasp, step: float) -> np.ndarray | None:
         """How a calmed garment's fastenings turn, (3,) rad/s."""
         if self.garments[index].calm == 0:
             return None
         own = state.positions[self.outfit.spans[index]]
-        return spin_between(own[self.dressed[index].cloth.held], held, step)
+        return spin_between(own[grasp.held], grasp.held_to, step)
 
     def _finished(
         self,

@@ -8,9 +8,9 @@ import numpy as np
 
 from ..model.errors import StartError
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .normals import unit, vertex_normals
-from .tree import build_tree, closest_points
+from .tree import Tree, build_tree, closest_points
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,6 +27,15 @@ class Binding:
     height: Scalars
     slide: Vectors
 
+    def rows(self) -> Vectors:
+        """All but the triangles in one array (k, 7): barycentric, height, slide."""
+        return np.concatenate([self.barycentric, self.height[:, None], self.slide], axis=1)
+
+    @staticmethod
+    def of_rows(triangles: Triangles, triangle: Indices, rows: Vectors) -> Binding:
+        """A binding from what `rows` gave."""
+        return Binding(triangles, triangle, rows[:, :3], rows[:, 3], rows[:, 4:])
+
 
 def bind(
     surface: Points,
@@ -41,13 +50,28 @@ def bind(
     `StartError` when a point is further than `tolerances.hold_reach` m away.
     """
     triangle, barycentric, distance = closest_points(build_tree(surface, triangles), surface, points)
-    if distance.max() > tolerances.hold_reach:
+    if distance.max(initial=0.0) > tolerances.hold_reach:
         worst = int(np.argmax(distance))
         raise StartError(
             f"a held point is {distance[worst] * 1e3:.0f} mm from the surface it should follow",
             where=f"{name}, held point {worst}",
             remedy="Fit the garment to the rest pose, or check the units of both files",
         )
+    return _bound(surface, triangles, points, triangle, barycentric)
+
+
+def bind_within(surface: Points, tree: Tree, points: Points, reach: float) -> tuple[Flags, Binding]:
+    """Bind those of `points` (k, 3) m that are within `reach` m of the surface, which the tree's boxes fit:
+    which, and how.
+    """
+    triangle, barycentric, _ = closest_points(tree, surface, points, reach)
+    near = triangle >= 0
+    return near, _bound(surface, tree.triangles, points[near], triangle[near], barycentric[near])
+
+
+def _bound(
+    surface: Points, triangles: Triangles, points: Points, triangle: Indices, barycentric: Vectors
+) -> Binding:
     base, normal, frame = _carriers(surface, triangles, triangle, barycentric)
     offset = points - base
     height = np.einsum("ij,ij->i", offset, normal)

@@ -50,19 +50,36 @@ def matrices(translation: Vectors, rotation: Quaternions, scale: Vectors) -> Mat
     return out
 
 
+def best_turn(before: Points, after: Points) -> tuple[Matrices, Vectors]:
+    """Rotation (3, 3) that takes points (k, 3) m about their middle best from before to after, and how well
+    that is settled: (3,) sizes, of which the second is 0 when the points lie on one line.
+
+    Source: W. Kabsch, A solution for the best rotation to relate two sets of vectors, Acta Cryst. A32 (1976).
+    """
+    a, b = before - before.mean(axis=0), after - after.mean(axis=0)
+    left, sizes, right = np.linalg.svd(a.T @ b)
+    flip = np.diag([1.0, 1.0, np.sign(np.linalg.det(right.T @ left.T))])
+    return right.T @ flip @ left.T, sizes
+
+
+def rigid_between(before: Points, after: Points) -> Matrices:
+    """(4, 4) of the rigid motion that takes points (k, 3) m best from before to after."""
+    out = np.eye(4)
+    out[:3, :3], _ = best_turn(before, after)
+    out[:3, 3] = after.mean(axis=0) - out[:3, :3] @ before.mean(axis=0)
+    return out
+
+
 def spin_between(before: Points, after: Points, seconds: float) -> Vectors:
     """Angular velocity (3,) rad/s of the rigid turn that takes points (k, 3) m best from before to after.
 
-    Source: W. Kabsch, A solution for the best rotation to relate two sets of vectors, Acta Cryst. A32 (1976).
-    Fewer than three points, or points on one spot, do not turn.
+    Fewer than three points, or points on one line, do not turn.
     """
     if len(before) < 3:
         return np.zeros(3)
-    a, b = before - before.mean(axis=0), after - after.mean(axis=0)
-    left, sizes, right = np.linalg.svd(a.T @ b)
+    turn, sizes = best_turn(before, after)
     if sizes[1] <= 1e-9 * max(sizes[0], 1e-300):
         return np.zeros(3)
-    turn = right.T @ np.diag([1.0, 1.0, np.sign(np.linalg.det(right.T @ left.T))]) @ left.T
     axis = np.array([turn[2, 1] - turn[1, 2], turn[0, 2] - turn[2, 0], turn[1, 0] - turn[0, 1]])
     sine = 0.5 * np.linalg.norm(axis)
     angle = np.arctan2(sine, 0.5 * (np.trace(turn) - 1))

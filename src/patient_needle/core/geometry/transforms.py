@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from ..model.typed import Matrices
+from ..model.typed import Matrices, Vectors
 from .skinning import Pose
 
 SHEAR = 1e-4  # of the product of two scales: float32 files round this much
@@ -32,3 +32,11 @@ def decomposed(transforms: Matrices) -> Pose:
     turn = np.where(mirrored[:, None, None], turn * np.array([-1.0, 1.0, 1.0]), turn)
     scale = np.where(mirrored[:, None], scale * np.array([-1.0, 1.0, 1.0]), scale)
     return Pose(transforms[:, :3, 3].copy(), Rotation.from_matrix(turn).as_quat(), scale)
+
+
+def transform(place: Vectors, degrees: Vectors, scale: float) -> Matrices:
+    """(4, 4) that scales, turns by `degrees` (3,) about x, then y, then z, and moves to `place` (3,) m."""
+    out = np.eye(4)
+    out[:3, :3] = scale * Rotation.from_euler("xyz", degrees, degrees=True).as_matrix()
+    out[:3, 3] = place
+    return out

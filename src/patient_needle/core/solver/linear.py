@@ -17,6 +17,8 @@ from .operators import factorised, rest_operator
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
+MOST_FACTORS = 16
+LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds
 
 
 class Term(Protocol):
@@ -48,7 +50,8 @@ class Factors:
     out: next to a membrane that is stiff in every direction it changes no iteration count, and it would
     more than double the factor.
 
-    Steps are rounded to a few rungs, since a factor for a step a little longer serves as well.
+    Steps are rounded to a few rungs, since a factor for a step a little longer serves as well; so is the
+    stiffness with which soft holds fix vertices. The latest few factors are kept.
     """
 
     def __init__(self, cloth: Cloth, air_drag: float) -> None:
@@ -56,23 +59,37 @@ class Factors:
         self._air_drag = air_drag
         self._membrane = rest_operator(cloth, cloth.weft, cloth.warp)
         self._retardation = float(cloth.stretch_retardation.mean())
-        self._made: dict[float, CholeskySolverD] = {}
+        self._made: dict[tuple[float, bytes, bytes | None], CholeskySolverD] = {}
 
-    def for_step(self, step: float) -> CholeskySolverD:
-        """The factor for substeps of about `step` s, made once."""
+    def for_step(self, step: float, held: Flags, fixing: Scalars | None = None) -> CholeskySolverD:
+        """The factor for substeps of about `step` s with `held` (n,) prescribed and the others fixed by about
+        `fixing` (n,) N/m, made once.
+        """
         rung = float(2 ** (np.round(np.log2(step * STEP) * RUNGS) / RUNGS) / STEP)
-        if rung not in self._made:
-            self._made[rung] = self._factorise(rung)
-        return self._made[rung]
+        fixed = None if fixing is None or not fixing.any() else _rounded(fixing)
+        key = (rung, held.tobytes(), None if fixed is None else fixed.tobytes())
+        factor = self._made.pop(key, None) or self._factorise(rung, held, fixed)
+        self._made[key] = factor
+        if len(self._made) > MOST_FACTORS:
+            del self._made[next(iter(self._made))]
+        return factor
 
-    def _factorise(self, step: float) -> CholeskySolverD:
+    def _factorise(self, step: float, held: Flags, fixing: Scalars | None) -> CholeskySolverD:
         cloth = self._cloth
         reach = step * 2 / 3
-        matrix = self._membrane * (1 + self._retardation / step) + sparse.diags(
-            cloth.mass / reach**2 + self._air_drag * cloth.vertex_areas / reach
-        )
-        free = sparse.diags((~cloth.held).astype(float))
-        return factorised(free @ matrix @ free + sparse.diags(cloth.held.astype(float)))
+        own = cloth.mass / reach**2 + self._air_drag * cloth.vertex_areas / reach
+        matrix = self._membrane * (1 + self._retardation / step)
+        matrix = matrix + sparse.diags(own if fixing is None else own + fixing)
+        free = sparse.diags((~held).astype(float))
+        return factorised(free @ matrix @ free + sparse.diags(held.astype(float)))
+
+
+def _rounded(stiffness: Scalars) -> Scalars:
+    """To powers of two, what hardly counts to none: a factor need not follow every turn of a key."""
+    counts = stiffness > LEAST_FIXING
+    out = np.zeros_like(stiffness)
+    out[counts] = 2.0 ** np.round(np.log2(stiffness[counts]))
+    return out
 
 
 class Preconditioner:

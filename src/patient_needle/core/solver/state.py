@@ -2,13 +2,38 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from ..contact.anchors import Anchors
 from ..contact.rows import SIDES
-from ..model.typed import Flags, Points, Vectors
+from ..model.typed import Flags, Indices, Points, Vectors
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """Where holds that begin during a run took hold, q points of all holds in order.
+
+    triangle (q,) int32 of what they hold on to, -1 for none; place (q, 7) in its frame, as the hold reads it;
+    offset (q, 3) m and drift (q, 3) m/s, how far from its place each was when it was taken, and how that grew.
+    """
+
+    triangle: Indices
+    place: Vectors
+    offset: Vectors
+    drift: Vectors
+
+    @staticmethod
+    def none(count: int = 0) -> Taken:
+        """`count` points that hold on to nothing."""
+        return Taken(
+            np.full(count, -1, np.int32), np.zeros((count, 7)), np.zeros((count, 3)), np.zeros((count, 3))
+        )
+
+    def part(self, span: slice) -> Taken:
+        """Some of the points."""
+        return Taken(self.triangle[span], self.place[span], self.offset[span], self.drift[span])
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,6 +47,7 @@ class ClothState:
     pushed      (SIDES * n, 3) N, how contact pushed each vertex last from each side: the next first guess
     released    (n, p) bool, vertices let go by a part in a pinched place
     eased       (n,) bool, those of them that are drawn out again
+    taken       where holds took hold
     """
 
     positions: Points
@@ -33,14 +59,15 @@ class ClothState:
     pushed: Vectors
     released: Flags
     eased: Flags
+    taken: Taken = field(default_factory=Taken.none)
 
     def replace(self, **changes: object) -> ClothState:
         """The same state with some fields changed."""
         return replace(self, **changes)  # type: ignore[arg-type]
 
 
-def at_rest(points: Points, parts: int) -> ClothState:
-    """A cloth that stands still at `points` (n, 3) m, among `parts` collider parts."""
+def at_rest(points: Points, parts: int, taken: Taken | None = None) -> ClothState:
+    """A cloth that stands still at `points` (n, 3) m, among `parts` collider parts, held as in `taken`."""
     still = np.zeros_like(points)
     anchors = SIDES * len(points)
     return ClothState(
@@ -53,4 +80,21 @@ def at_rest(points: Points, parts: int) -> ClothState:
         np.zeros((anchors, 3)),
         np.zeros((len(points), parts), bool),
         np.zeros(len(points), bool),
+        Taken.none() if taken is None else taken,
     )
+
+
+def let_go(state: ClothState, freed: Flags, gravity: Vectors) -> ClothState:
+    """The state in which the vertices `freed` (n,), so far prescribed, go on by themselves at their velocity.
+
+    The second-order step looks back by one: it is given the flight that would have led here, so that cloth
+    without other forces falls as it should from the first substep on.
+    """
+    h = state.last_step
+    if not freed.any() or h == 0.0:
+        return state
+    x, v = state.positions[freed], state.velocities[freed]
+    positions, velocities = state.positions_before.copy(), state.velocities_before.copy()
+    positions[freed] = x - h * v + 0.5 * h * h * gravity
+    velocities[freed] = v - h * gravity
+    return state.replace(positions_before=positions, velocities_before=velocities)

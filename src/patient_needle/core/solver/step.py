@@ -26,7 +26,7 @@ from ..contact.rows import (
 from ..geometry.normals import vertex_normals
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Flags, Indices, Points, Triangles, Vectors
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .cloth import Cloth
 from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
@@ -34,6 +34,7 @@ from .forces import Forces
 from .gather import inner, largest
 from .inertia import Inertia, Timing, timing
 from .linear import Preconditioner, Term, conjugate_gradients
+from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
 from .resting import Friction, resting
@@ -52,7 +53,8 @@ class Surround:
     """Where everything prescribed goes during one substep.
 
     colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants;
-    wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed.
+    wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed;
+    held (n,) which vertices are prescribed, None for those that the cloths always hold; links: what draws some.
     """
 
     colliders_from: Points
@@ -61,6 +63,8 @@ class Surround:
     around: Surroundings
     wind: Vectors | None = None
     worn: tuple[Wearing, ...] = ()
+    held: Flags | None = None
+    links: Links | None = None
 
 
 class Engine:
@@ -93,7 +97,7 @@ class Engine:
         self._tolerances = tolerances
         self._gap = gap
         self._stiffness = worn.stiffness
-        self._prescribed = np.concatenate([worn.held, np.ones(len(rest_colliders), bool)])
+        self._collider_count = len(rest_colliders)
         self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)
         self._slack = max(1.5 * gap, 0.12 * worn.spacing)
         self._finder: PairFinder | None = None
@@ -104,11 +108,13 @@ class Engine:
                 scene, worn.triangles, self.collider_triangles, worn.count, 2 * self._slack,
                 against_itself=against_itself,
             )  # fmt: skip
-            inverse_mass = np.where(
-                self._prescribed, 0.0, np.concatenate([1 / worn.mass, np.ones(len(rest_colliders))])
-            )
             self._filter = PathFilter(
-                self._finder, worn.triangles, inverse_mass, 0.5 * self._slack, worn.skin, tolerances
+                self._finder,
+                worn.triangles,
+                self._inverse_mass(worn.held),
+                0.5 * self._slack,
+                worn.skin,
+                tolerances,
             )
 
     def step(
@@ -120,7 +126,7 @@ class Engine:
         predicted = self._predict(terms[0], surround)
         tally.substeps += 1
         if self._finder is None:
-            x = self._solve(terms, predicted, step, self.patience.newton_passes, tally)
+            x = self._solve(terms, predicted, step, self.patience.newton_passes, tally, surround)
             return _advanced(state, x, time)
         return self._step_among(self._finder, terms, predicted, state, time, surround, tally, halvings)
 
@@ -128,14 +134,16 @@ class Engine:
         self, state: ClothState, surround: Surround, step: float, tally: FrameTally, halvings: int
     ) -> ClothState:
         """The same step as two, what is prescribed going straight."""
+        links = surround.links
         middle = replace(
             surround,
             colliders_to=0.5 * (surround.colliders_from + surround.colliders_to),
-            held_to=0.5 * (state.positions[self.cloth.held] + surround.held_to),
+            held_to=0.5 * (state.positions[self._held(surround)] + surround.held_to),
+            links=links and links.first_half(),
         )
         tally.substeps -= 1
         state = self.step(state, middle, 0.5 * step, tally, halvings)
-        rest = replace(surround, colliders_from=middle.colliders_to)
+        rest = replace(surround, colliders_from=middle.colliders_to, links=links and links.second_half())
         return self.step(state, rest, 0.5 * step, tally, halvings)
 
     def _step_among(
@@ -156,7 +164,7 @@ class Engine:
             finder.begin(start, goal)
             normals = vertex_normals(state.positions, self.cloth.triangles)
             pairs = self._pairs(goal, state.released, surround.around)
-            rows = self._rows(pairs, goal, normals, surround.around, tally)
+            rows = self._rows(pairs, goal, normals, surround, tally)
             nearest = nearest_carriers(pairs, finder.carriers, finder.foreign, normals)
             easing = None
             if finder.colliders is not None:
@@ -166,7 +174,7 @@ class Engine:
         with tally.stage("friction"):
             friction = self._friction(state, start, goal, nearest, surround.around)
             softness = np.zeros(len(goal))
-            softness[: self.cloth.count] = np.where(self.cloth.held, 0.0, time.reach**2 / self.cloth.mass)
+            softness[: self.cloth.count] = np.where(self._held(surround), 0.0, time.reach**2 / self.cloth.mass)
             goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
         goal, contact, accepted = self._touching(
             terms, rows, easing, goal, normals, friction, state, surround, time.step, tally
@@ -174,6 +182,7 @@ class Engine:
         if not accepted and halvings > 0:
             return self._in_halves(state, surround, time.step, tally, halvings - 1)
         with tally.stage("filter"):
+            self._filter.weigh(self._inverse_mass(self._held(surround)))
             filtered = self._filter.run(start, goal, surround.around, state.released)
         _note(tally, filtered, contact)
         with tally.stage("friction"):
@@ -197,6 +206,8 @@ class Engine:
             if not wear.cloth.held.all()
             for term in wear.terms(state, time, surround.wind, wearing)
         ]
+        if surround.links is not None:
+            terms.append(LinkTerm(surround.links, state.positions, time.step))
         return (Inertia(self.cloth.mass, time, self._gravity), *terms)
 
     def _predict(self, inertia: Inertia, surround: Surround) -> Points:
@@ -205,8 +216,15 @@ class Engine:
         The inertia's own target, so that free motion needs no solving and keeps no error of it.
         """
         out = inertia.target.copy()
-        out[self.cloth.held] = surround.held_to
+        out[self._held(surround)] = surround.held_to
         return out
+
+    def _held(self, surround: Surround) -> Flags:
+        return self.cloth.held if surround.held is None else surround.held
+
+    def _inverse_mass(self, held: Flags) -> Scalars:
+        """1/kg of all points of the scene, 0 where the position is prescribed."""
+        return np.concatenate([np.where(held, 0.0, 1 / self.cloth.mass), np.zeros(self._collider_count)])
 
     def _pairs(self, goal: Points, released: Flags, around: Surroundings) -> Pairs:
         """Pairs along the way to `goal`, without those that are let go."""
@@ -214,7 +232,7 @@ class Engine:
         return armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
 
     def _rows(
-        self, pairs: Pairs, goal: Points, normals: Vectors, around: Surroundings, tally: FrameTally
+        self, pairs: Pairs, goal: Points, normals: Vectors, surround: Surround, tally: FrameTally
     ) -> Rows:
         """Rows of the pairs along the way to `goal`."""
         assert self._finder is not None
@@ -223,8 +241,8 @@ class Engine:
             self._finder.start,
             goal,
             self._finder.carriers,
-            around,
-            self._prescribed,
+            surround.around,
+            np.concatenate([self._held(surround), np.ones(self._collider_count, bool)]),
             self._stiffness,
             self._slack,
             self.cloth.skin,
@@ -277,10 +295,10 @@ class Engine:
         pushed = np.linalg.norm(state.pushed, axis=1)
         for accept in range(ACCEPT_ROUNDS):
             contact = Contact(rows.joined(easing), goal, friction.grips, pushed)
-            goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally)
+            goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally, surround)
             with tally.stage("search"):
                 pairs = self._pairs(goal, state.released, surround.around)
-                rows = self._rows(pairs, goal, normals, surround.around, tally)
+                rows = self._rows(pairs, goal, normals, surround, tally)
                 missing, _ = misses(goal, rows)
             tally.accept_rounds += 1
             contact.settle(goal[:count])
@@ -308,7 +326,7 @@ class Engine:
             self._finder.begin(scene, scene)
             normals = vertex_normals(x, self.cloth.triangles)
             pairs = self._pairs(scene, state.released, surround.around)
-            rows = self._rows(pairs, scene, normals, surround.around, FrameTally())
+            rows = self._rows(pairs, scene, normals, surround, FrameTally())
             nearest = nearest_carriers(pairs, self._finder.carriers, self._finder.foreign, normals)
             friction = self._friction(state, scene, scene, nearest, surround.around)
             pushed = np.linalg.norm(state.pushed, axis=1)
@@ -316,13 +334,14 @@ class Engine:
         gradient = np.zeros_like(x)
         for term in terms:
             term.gradient(x, gradient)
-        gradient[self.cloth.held] = 0.0
-        preconditioner = self._preconditioner(UNREST, vertex_normals(x, self.cloth.triangles))
+        held = self._held(surround)
+        gradient[held] = 0.0
+        preconditioner = self._preconditioner(UNREST, vertex_normals(x, self.cloth.triangles), surround)
         preconditioner.refresh(terms)
         towards, _ = conjugate_gradients(
-            terms, gradient, preconditioner, self.cloth.held, UNREST_ITERATIONS, UNREST_TOLERANCE
+            terms, gradient, preconditioner, held, UNREST_ITERATIONS, UNREST_TOLERANCE
         )
-        v = np.where(self.cloth.held[:, None], 0.0, state.velocities)
+        v = np.where(held[:, None], 0.0, state.velocities)
         stiff = np.zeros_like(x)
         for term in terms:
             term.product(v, stiff)
@@ -330,18 +349,25 @@ class Engine:
         carried = largest(v) * np.sqrt(mass / stiffness) if stiffness > 0 else 0.0
         return float(largest(towards[:count]) + carried)
 
-    def _preconditioner(self, step: float, normals: Vectors) -> Preconditioner:
-        factors = [(wear.span, wear.factors.for_step(step)) for wear in self.wear]
-        return Preconditioner(factors, normals, self.cloth.held)
+    def _preconditioner(self, step: float, normals: Vectors, surround: Surround) -> Preconditioner:
+        held, links = self._held(surround), surround.links
+        fixing = None if links is None else links.fixing(self.cloth.count, step)
+        factors = [
+            (span, wear.factors.for_step(step, held[span], None if fixing is None else fixing[span]))
+            for wear in self.wear
+            for span in (wear.span,)
+        ]
+        return Preconditioner(factors, normals, held)
 
     def _solve(
-        self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally
-    ) -> Points:
+        self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally,
+        surround: Surround,
+    ) -> Points:  # fmt: skip
         with tally.stage("solve"):
             normals = vertex_normals(start, self.cloth.triangles)
-            preconditioner = self._preconditioner(step, normals)
+            preconditioner = self._preconditioner(step, normals, surround)
             found = minimise(
-                terms, start, self.cloth.held, preconditioner, self.patience, passes,
+                terms, start, self._held(surround), preconditioner, self.patience, passes,
                 self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing,
             )  # fmt: skip
         tally.newton_passes += found.passes

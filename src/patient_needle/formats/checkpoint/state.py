@@ -7,7 +7,7 @@ from typing import BinaryIO
 import numpy as np
 
 from ...core.contact.anchors import Anchors
-from ...core.solver.state import ClothState
+from ...core.solver.state import ClothState, Taken
 
 
 def write_checkpoint(stream: BinaryIO, state: ClothState, frame: int) -> None:
@@ -25,6 +25,10 @@ def write_checkpoint(stream: BinaryIO, state: ClothState, frame: int) -> None:
         pushed=state.pushed,
         released=state.released,
         eased=state.eased,
+        taken_triangle=state.taken.triangle,
+        taken_place=state.taken.place,
+        taken_offset=state.taken.offset,
+        taken_drift=state.taken.drift,
     )
 
 
@@ -35,5 +39,6 @@ def read_checkpoint(stream: BinaryIO) -> tuple[ClothState, int]:
         state = ClothState(
             data["positions"], data["velocities"], data["positions_before"], data["velocities_before"],
             float(data["last_step"]), anchors, data["pushed"], data["released"], data["eased"],
+            Taken(data["taken_triangle"], data["taken_place"], data["taken_offset"], data["taken_drift"]),
         )  # fmt: skip
         return state, int(data["frame"])

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.craft.plan import Choice, FollowHold, Garment, RunIn, ShotPlan
+from ...core.craft.plan import Garment, RunIn, ShotPlan
 from ...core.geometry.motion import CachedMotion, Motion
 from ...core.geometry.placing import moved
 from ...core.model.curve import Curve
@@ -20,8 +20,9 @@ from .. import alembic_cache, glb, mdd, obj, pc2, usd  # noqa: F401  (they regis
 from ..contents import FigureAsk
 from ..registry import read_cache, read_figure
 from .curves import curve_of
-from .document import ChoiceRecord, GarmentRecord, ShotFile, WindRecord
+from .document import GarmentRecord, ShotFile, WindRecord
 from .fabrics import fabrics_of
+from .holds import hold_of
 from .members import AssembledMember, assemble_cast, placement_of
 
 
@@ -103,9 +104,7 @@ def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fab
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
     mesh = mesh.with_vertices(moved(mesh.vertices, whole))
     try:
-        holds = tuple(
-            FollowHold(hold.name, choice_of(hold.name, hold.choose), hold.follows) for hold in record.holds
-        )
+        holds = tuple(hold_of(hold) for hold in record.holds)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
@@ -129,14 +128,3 @@ def _finished(record: GarmentRecord, mesh: Mesh, folder: Path) -> Motion | None:
         return CachedMotion(mesh.vertices, frames, record.finished.starts_at)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
-
-
-def choice_of(name: str, choose: ChoiceRecord) -> Choice:
-    """What the hold called `name` chooses; `ShotError` unless exactly one way is given."""
-    given = [k for k in ("group", "border", "vertices") if getattr(choose, k) is not None]
-    if len(given) != 1:
-        raise ShotError(
-            f"hold '{name}' chooses by {' and '.join(given) or 'nothing'}",
-            remedy="Give exactly one of group, border or vertices",
-        )
-    return Choice(choose.group, choose.border, tuple(choose.vertices or ()), choose.rings)

@@ -13,3 +13,8 @@ def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:
     if isinstance(keyed, KeysRecord):
         return Curve(np.array(keyed.frames, float), np.array(keyed.values, float) * scale)
     return Curve.constant(keyed * scale)
+
+
+def switch_of(keyed: float | KeysRecord) -> Curve | None:
+    """1 or 0 over frames; None when it is always on."""
+    return None if keyed == 1.0 else curve_of(keyed)

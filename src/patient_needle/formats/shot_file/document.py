@@ -198,20 +198,90 @@ class FillingRecord(_Record):
 
 
 class ChoiceRecord(_Record):
-    """Which vertices: exactly one of group, border or vertices; then rings around them."""
+    """Which vertices: exactly one of group, border or vertices; then rings around them, then `fade` rings more
+    over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+    """
 
     group: str | None = None
     border: Literal["highest", "lowest", "longest"] | None = None
     vertices: list[int] | None = None
     rings: int = Field(0, ge=0, le=100)
+    fade: int = Field(0, ge=0, le=100)
+    grips: list[Annotated[float, Field(ge=0, le=1)]] | None = None
+
+
+class StickRecord(_Record):
+    """The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
+    along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
+    """
+
+    to: str
+    reach_mm: float = 20.0
+    slides: float | None = Field(None, ge=0, le=10)
+
+
+class StitchRecord(_Record):
+    """The nearest place of a garment, of all of it or of what `choose` says, within a reach; drawn to a gap."""
+
+    to: str
+    choose: ChoiceRecord | None = None
+    gap_mm: float = Field(0.0, ge=0, le=1000)
+    reach_mm: float = 20.0
+
+
+class CarriedRecord(_Record):
+    """A cast member that carries a handle, or one part of it."""
+
+    member: str
+    part: str | None = None
+
+
+class HandleRecord(_Record):
+    """A transform that carries what it holds: place in m; turn in degrees about x, then y, then z; scale;
+    reach_mm, over which its grip falls from its place outwards, even everywhere if left out.
+    """
+
+    place: tuple[Keyed, Keyed, Keyed] = (0.0, 0.0, 0.0)
+    turn: tuple[Keyed, Keyed, Keyed] = (0.0, 0.0, 0.0)
+    scale: Keyed = 1.0
+    reach_mm: float | None = None
+    carried_by: CarriedRecord | None = None
+
+
+class TetherRecord(_Record):
+    """Free within a length of the nearest place on a cast member, or of where it is at the start."""
+
+    to: str | None = None
+    length_mm: float = Field(50.0, gt=0, le=100_000)
+
+
+class ElasticRecord(_Record):
+    """Edges drawn to `factor` of their made length; tension, in N, is what stretches each row of them to twice
+    the length that they are drawn to.
+    """
+
+    factor: Keyed = 0.8
+    tension: float = Field(10.0, gt=0, le=1e6)
 
 
 class HoldRecord(_Record):
-    """Chosen vertices follow the nearest surface of a cast member."""
+    """What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member), sticks, stitched,
+    handle, tether or elastic. grip, 0 to 1, is welded at 1, and below it lets the garment sag by 10 mm times
+    (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it takes hold
+    again.
+    """
 
     name: Name
     choose: ChoiceRecord
-    follows: str
+    follows: str | None = None
+    sticks: StickRecord | None = None
+    stitched: StitchRecord | None = None
+    handle: HandleRecord | None = None
+    tether: TetherRecord | None = None
+    elastic: ElasticRecord | None = None
+    grip: Keyed = 1.0
+    on: Keyed = 1.0
+    ease_in: float = Field(6.0, ge=0, le=1000)
 
 
 class FinishedRecord(_Record):
@@ -320,6 +390,7 @@ def _check_names(where: str, shot: ShotFile) -> None:
         ("cast members", [c.name for c in shot.cast]),
         ("fabrics", [f.name for f in shot.fabrics]),
         ("garments", [g.name for g in shot.garments]),
+        *((f"holds of '{g.name}'", [hold.name for hold in g.holds]) for g in shot.garments),
     ):
         double = next((n for n in names if names.count(n) > 1), None)
         if double is not None:

@@ -30,7 +30,7 @@ from ...core.model.typed import Flags, Indices, Matrices
 from ...core.model.units import from_mm, metres_per
 from ..contents import Figure, FigureAsk, SkinnedSource, Stated
 from ..registry import read_cache, read_figure
-from .curves import curve_of
+from .curves import curve_of, switch_of
 from .document import CastRecord, ColliderRecord, PlacedRecord
 from .shapes import blend_of
 
@@ -321,5 +321,5 @@ def collider_of(record: ColliderRecord | None) -> ColliderSettings | None:
     for curve, said in ((clearance, "a clearance"), (thickness, "a thickness"), (friction, "a friction")):
         if curve.values.min() < 0:
             raise ShotError(f"{said} is below zero", remedy="Give 0 or more")
-    on = None if record.on == 1.0 else curve_of(record.on)
+    on = switch_of(record.on)
     return ColliderSettings(clearance, friction, thickness, on)

@@ -1,0 +1,75 @@
+"""From a hold's record to the core's hold."""
+
+from __future__ import annotations
+
+from ...core.craft.holds import Choice, Elastic, Follow, Handle, Hold, How, Stick, Stitch, Tether
+from ...core.model.errors import NeedleError, ShotError
+from ...core.model.units import from_mm
+from .curves import curve_of, switch_of
+from .document import ChoiceRecord, HandleRecord, HoldRecord
+
+KINDS = ("follows", "sticks", "stitched", "handle", "tether", "elastic")
+
+
+def hold_of(record: HoldRecord) -> Hold:
+    """The hold; `ShotError` unless exactly one kind and one way of choosing are given."""
+    try:
+        return Hold(
+            record.name,
+            choice_of(record.choose),
+            _how(record),
+            curve_of(record.grip),
+            switch_of(record.on),
+            record.ease_in,
+        )
+    except NeedleError as error:
+        raise error.at(f"hold '{record.name}'") from None
+
+
+def _how(record: HoldRecord) -> How:
+    given = [kind for kind in KINDS if getattr(record, kind) is not None]
+    if len(given) != 1:
+        raise ShotError(
+            f"it holds by {' and '.join(given) or 'nothing'}", remedy=f"Give exactly one of {', '.join(KINDS)}"
+        )
+    if record.follows is not None:
+        return Follow(record.follows)
+    if record.sticks is not None:
+        return Stick(record.sticks.to, from_mm(record.sticks.reach_mm), record.sticks.slides)
+    if record.stitched is not None:
+        to = record.stitched
+        choose = None if to.choose is None else choice_of(to.choose)
+        return Stitch(to.to, choose, from_mm(to.gap_mm), from_mm(to.reach_mm))
+    if record.tether is not None:
+        return Tether(record.tether.to, from_mm(record.tether.length_mm))
+    if record.elastic is not None:
+        return Elastic(curve_of(record.elastic.factor), record.elastic.tension)
+    assert record.handle is not None
+    return _handle(record.handle)
+
+
+def _handle(record: HandleRecord) -> Handle:
+    x, y, z = (curve_of(value) for value in record.place)
+    a, b, c = (curve_of(value) for value in record.turn)
+    carrier = record.carried_by
+    return Handle(
+        (x, y, z), (a, b, c), curve_of(record.scale),
+        None if record.reach_mm is None else from_mm(record.reach_mm),
+        None if carrier is None else carrier.member, None if carrier is None else carrier.part,
+    )  # fmt: skip
+
+
+def choice_of(choose: ChoiceRecord) -> Choice:
+    """The choice; `ShotError` unless exactly one way is given, and as many grips as vertices if any."""
+    given = [k for k in ("group", "border", "vertices") if getattr(choose, k) is not None]
+    if len(given) != 1:
+        raise ShotError(
+            f"it chooses by {' and '.join(given) or 'nothing'}",
+            remedy="Give exactly one of group, border or vertices",
+        )
+    vertices, grips = choose.vertices or [], choose.grips or []
+    if grips and len(grips) != len(vertices):
+        raise ShotError(
+            f"it gives {len(grips)} grips for {len(vertices)} vertices", remedy="Give one grip per vertex"
+        )
+    return Choice(choose.group, choose.border, tuple(vertices), choose.rings, choose.fade, tuple(grips))
