@@ -15,10 +15,13 @@ export type FabricRecord = Schemas["Shot.FabricRecord"];
 export type LoadCurveRecord = Schemas["Shot.LoadCurveRecord"];
 export type FillingRecord = Schemas["Shot.FillingRecord"];
 export type BookSwatch = Schemas["BookSwatch"];
-export type Choice = Schemas["ChoiceRecord"];
+export type Choice = Schemas["Shot.ChoiceRecord"];
 export type Reading = Schemas["Reading"];
 export type MemberReading = Schemas["Reading.MemberReading"];
 export type GarmentReading = Schemas["Reading.GarmentReading"];
+export type HoldReading = Schemas["Reading.HoldReading"];
+export type Pop = Schemas["Reading.Pop"];
+export type Shaken = Schemas["Shaken"];
 export type BorderReading = Schemas["Reading.BorderReading"];
 export type Take = Schemas["Take"];
 export type TakePulse = Schemas["TakePulse"];
@@ -107,6 +110,11 @@ export async function floats(path: string): Promise<Arrived<Float32Array>> {
     shape: shapeOf(response),
     firstFrame: Number(response.headers.get("X-First-Frame") ?? 0),
   };
+}
+
+/** Vertices that an answer to `asked` lists. */
+export function verticesOf(path: string, asked: unknown): Promise<Uint32Array> {
+  return indices(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(asked) });
 }
 
 export async function indices(path: string, init?: RequestInit): Promise<Uint32Array> {

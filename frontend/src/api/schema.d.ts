@@ -718,6 +718,133 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/holds/{hold}/shake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Shake what a hold holds on to, some seconds, and tell how far it slipped. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    hold: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shaken"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/holds/{hold}/{part}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Of a hold: rows of vertex and whether it holds on (k,2) uint32; grips (k,); links (q,2,3) m. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    hold: string;
+                    part: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The array */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/outlined": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The vertices that were drawn around, (k,) uint32. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Drawn"];
+                };
+            };
+            responses: {
+                /** @description uint32 vertices */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/garments/{name}/pick": {
         parameters: {
             query?: never;
@@ -1524,7 +1651,9 @@ export interface components {
         };
         /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border or vertices; then rings around them.
+         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
+         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
+         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         ChoiceRecord: {
             /**
@@ -1533,15 +1662,35 @@ export interface components {
              */
             border: ("highest" | "lowest" | "longest") | null;
             /**
+             * Fade
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Grips
+             * @default null
+             */
+            grips: number[] | null;
+            /**
              * Group
              * @default null
              */
             group: string | null;
             /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+            /**
              * Rings
              * @default 0
              */
             rings: number;
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
             /**
              * Vertices
              * @default null
@@ -1650,6 +1799,31 @@ export interface components {
             up: "y" | "z";
         };
         /**
+         * Drawn
+         * @description What was drawn around on the stage: corners and projection (16, by columns) to a plane of -1 to 1, the
+         *     eye in m; facing: only what the eye sees.
+         */
+        Drawn: {
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
+            /** Eye */
+            eye: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Facing
+             * @default true
+             */
+            facing: boolean;
+            /** Projection */
+            projection: number[];
+        };
+        /**
          * GoOn
          * @description Let a take go on, to a later last frame if given.
          */
@@ -1745,7 +1919,9 @@ export interface components {
         };
         /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border or vertices; then rings around them.
+         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
+         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
+         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "Reading.ChoiceRecord": {
             /**
@@ -1754,15 +1930,35 @@ export interface components {
              */
             border: ("highest" | "lowest" | "longest") | null;
             /**
+             * Fade
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Grips
+             * @default null
+             */
+            grips: number[] | null;
+            /**
              * Group
              * @default null
              */
             group: string | null;
             /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+            /**
              * Rings
              * @default 0
              */
             rings: number;
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
             /**
              * Vertices
              * @default null
@@ -1796,6 +1992,11 @@ export interface components {
             furthest: number | null;
             /** Groups */
             groups: string[];
+            /**
+             * Holds
+             * @default []
+             */
+            holds: components["schemas"]["Reading.HoldReading"][];
             /** Mean */
             mean: number | null;
             /** Nearest */
@@ -1806,6 +2007,26 @@ export interface components {
             spacing: number;
             /** Triangles */
             triangles: number;
+            /** Vertices */
+            vertices: number;
+        };
+        /**
+         * HoldReading
+         * @description A hold in figures: N/m, and m that the garment sags on it; vertices, and those of them that hold on.
+         */
+        "Reading.HoldReading": {
+            /** Firmness */
+            firmness: number | null;
+            /** Holding */
+            holding: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Pops */
+            pops: components["schemas"]["Reading.Pop"][];
+            /** Sag */
+            sag: number | null;
             /** Vertices */
             vertices: number;
         };
@@ -1878,6 +2099,29 @@ export interface components {
             };
         };
         /**
+         * Pop
+         * @description A change of a hold that is too quick: frames first to last, how many it needs, where keys should be.
+         */
+        "Reading.Pop": {
+            /** First */
+            first: number;
+            /** Hold */
+            hold: string;
+            /** Keyed */
+            keyed: string;
+            /** Last */
+            last: number;
+            /** Needs */
+            needs: number;
+            /** Said */
+            said: string;
+            /** Wider */
+            wider: [
+                number,
+                number
+            ];
+        };
+        /**
          * Pulse
          * @description Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in.
          */
@@ -1942,6 +2186,21 @@ export interface components {
             place: number[];
         };
         /**
+         * Shaken
+         * @description A shake test: the worst slip and that of each frame in m, how many points had a place, whether cloth was
+         *     ever inside anything.
+         */
+        Shaken: {
+            /** Crossed */
+            crossed: boolean;
+            /** Held */
+            held: number;
+            /** Slip */
+            slip: number[];
+            /** Worst */
+            worst: number;
+        };
+        /**
          * Shot
          * @description A shot at the revision in force. undo_said: what undo would take back; None when there is nothing.
          */
@@ -1959,6 +2218,19 @@ export interface components {
             said: string;
             /** Undo Said */
             undo_said: string | null;
+        };
+        /**
+         * CarriedRecord
+         * @description A cast member that carries a handle, or one part of it.
+         */
+        "Shot.CarriedRecord": {
+            /** Member */
+            member: string;
+            /**
+             * Part
+             * @default null
+             */
+            part: string | null;
         };
         /**
          * CastRecord
@@ -2054,7 +2326,9 @@ export interface components {
         };
         /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border or vertices; then rings around them.
+         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
+         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
+         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "Shot.ChoiceRecord": {
             /**
@@ -2063,15 +2337,35 @@ export interface components {
              */
             border: ("highest" | "lowest" | "longest") | null;
             /**
+             * Fade
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Grips
+             * @default null
+             */
+            grips: number[] | null;
+            /**
              * Group
              * @default null
              */
             group: string | null;
             /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+            /**
              * Rings
              * @default 0
              */
             rings: number;
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
             /**
              * Vertices
              * @default null
@@ -2111,6 +2405,23 @@ export interface components {
             thickness_mm: number | components["schemas"]["Shot.KeysRecord"];
             /** @default null */
             understudy: components["schemas"]["Shot.UnderstudyRecord"] | null;
+        };
+        /**
+         * ElasticRecord
+         * @description Edges drawn to `factor` of their made length; tension, in N, is what stretches each row of them to twice
+         *     the length that they are drawn to.
+         */
+        "Shot.ElasticRecord": {
+            /**
+             * Factor
+             * @default 0.8
+             */
+            factor: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * Tension
+             * @default 10
+             */
+            tension: number;
         };
         /**
          * FabricRecord
@@ -2255,9 +2566,9 @@ export interface components {
         };
         /**
          * GarmentRecord
-         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, holds; calm, how much
-         *     secondary motion is taken out; shelter, how much of the wind its back side is spared; what fills it;
-         *     finished, when it is not to be simulated again.
+         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
+         *     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
+         *     its back side is spared; what fills it; finished, when it is not to be simulated again.
          */
         "Shot.GarmentRecord": {
             /**
@@ -2265,6 +2576,11 @@ export interface components {
              * @default 0
              */
             calm: number;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: components["schemas"]["Shot.KeptChoiceRecord"][];
             /** Fabric */
             fabric: string;
             /** File */
@@ -2334,13 +2650,98 @@ export interface components {
             ];
         };
         /**
+         * HandleRecord
+         * @description A transform that carries what it holds: place in m; turn in degrees about x, then y, then z; scale;
+         *     reach_mm, over which its grip falls from its place outwards, even everywhere if left out.
+         */
+        "Shot.HandleRecord": {
+            /** @default null */
+            carried_by: components["schemas"]["Shot.CarriedRecord"] | null;
+            /**
+             * Place
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            place: [
+                number | components["schemas"]["Shot.KeysRecord"],
+                number | components["schemas"]["Shot.KeysRecord"],
+                number | components["schemas"]["Shot.KeysRecord"]
+            ];
+            /**
+             * Reach Mm
+             * @default null
+             */
+            reach_mm: number | null;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | components["schemas"]["Shot.KeysRecord"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["Shot.KeysRecord"],
+                number | components["schemas"]["Shot.KeysRecord"],
+                number | components["schemas"]["Shot.KeysRecord"]
+            ];
+        };
+        /**
          * HoldRecord
-         * @description Chosen vertices follow the nearest surface of a cast member.
+         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member), sticks, stitched,
+         *     handle, tether or elastic. grip, 0 to 1, is welded at 1, and below it lets the garment sag by 10 mm times
+         *     (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it takes hold
+         *     again.
          */
         "Shot.HoldRecord": {
             choose: components["schemas"]["Shot.ChoiceRecord"];
-            /** Follows */
-            follows: string;
+            /**
+             * Ease In
+             * @default 6
+             */
+            ease_in: number;
+            /** @default null */
+            elastic: components["schemas"]["Shot.ElasticRecord"] | null;
+            /**
+             * Follows
+             * @default null
+             */
+            follows: string | null;
+            /**
+             * Grip
+             * @default 1
+             */
+            grip: number | components["schemas"]["Shot.KeysRecord"];
+            /** @default null */
+            handle: components["schemas"]["Shot.HandleRecord"] | null;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default 1
+             */
+            on: number | components["schemas"]["Shot.KeysRecord"];
+            /** @default null */
+            sticks: components["schemas"]["Shot.StickRecord"] | null;
+            /** @default null */
+            stitched: components["schemas"]["Shot.StitchRecord"] | null;
+            /** @default null */
+            tether: components["schemas"]["Shot.TetherRecord"] | null;
+        };
+        /**
+         * KeptChoiceRecord
+         * @description A choice under a name of its own.
+         */
+        "Shot.KeptChoiceRecord": {
+            choose: components["schemas"]["Shot.ChoiceRecord"];
             /** Name */
             name: string;
         };
@@ -2554,6 +2955,61 @@ export interface components {
             version: 1;
         };
         /**
+         * StickRecord
+         * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
+         *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
+         */
+        "Shot.StickRecord": {
+            /**
+             * Reach Mm
+             * @default 20
+             */
+            reach_mm: number;
+            /**
+             * Slides
+             * @default null
+             */
+            slides: number | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * StitchRecord
+         * @description The nearest place of a garment, of all of it or of what `choose` says, within a reach; drawn to a gap.
+         */
+        "Shot.StitchRecord": {
+            /** @default null */
+            choose: components["schemas"]["Shot.ChoiceRecord"] | null;
+            /**
+             * Gap Mm
+             * @default 0
+             */
+            gap_mm: number;
+            /**
+             * Reach Mm
+             * @default 20
+             */
+            reach_mm: number;
+            /** To */
+            to: string;
+        };
+        /**
+         * TetherRecord
+         * @description Free within a length of the nearest place on a cast member, or of where it is at the start.
+         */
+        "Shot.TetherRecord": {
+            /**
+             * Length Mm
+             * @default 50
+             */
+            length_mm: number;
+            /**
+             * To
+             * @default null
+             */
+            to: string | null;
+        };
+        /**
          * UnderstudyRecord
          * @description A lighter collider that follows the member: its mesh with fewer triangles (those of the parts in `full`
          *     stay and are not counted), refined until no edge is longer than `edge_mm`, or a solid fitted to each part.
@@ -2637,6 +3093,19 @@ export interface components {
             uploads: {
                 [key: string]: string;
             };
+        };
+        /**
+         * CarriedRecord
+         * @description A cast member that carries a handle, or one part of it.
+         */
+        "ShotEdit.CarriedRecord": {
+            /** Member */
+            member: string;
+            /**
+             * Part
+             * @default null
+             */
+            part: string | null;
         };
         /**
          * CastRecord
@@ -2732,7 +3201,9 @@ export interface components {
         };
         /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border or vertices; then rings around them.
+         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
+         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
+         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "ShotEdit.ChoiceRecord": {
             /**
@@ -2741,15 +3212,35 @@ export interface components {
              */
             border: ("highest" | "lowest" | "longest") | null;
             /**
+             * Fade
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Grips
+             * @default null
+             */
+            grips: number[] | null;
+            /**
              * Group
              * @default null
              */
             group: string | null;
             /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+            /**
              * Rings
              * @default 0
              */
             rings: number;
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
             /**
              * Vertices
              * @default null
@@ -2789,6 +3280,23 @@ export interface components {
             thickness_mm: number | components["schemas"]["ShotEdit.KeysRecord"];
             /** @default null */
             understudy: components["schemas"]["ShotEdit.UnderstudyRecord"] | null;
+        };
+        /**
+         * ElasticRecord
+         * @description Edges drawn to `factor` of their made length; tension, in N, is what stretches each row of them to twice
+         *     the length that they are drawn to.
+         */
+        "ShotEdit.ElasticRecord": {
+            /**
+             * Factor
+             * @default 0.8
+             */
+            factor: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * Tension
+             * @default 10
+             */
+            tension: number;
         };
         /**
          * FabricRecord
@@ -2933,9 +3441,9 @@ export interface components {
         };
         /**
          * GarmentRecord
-         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, holds; calm, how much
-         *     secondary motion is taken out; shelter, how much of the wind its back side is spared; what fills it;
-         *     finished, when it is not to be simulated again.
+         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
+         *     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
+         *     its back side is spared; what fills it; finished, when it is not to be simulated again.
          */
         "ShotEdit.GarmentRecord": {
             /**
@@ -2943,6 +3451,11 @@ export interface components {
              * @default 0
              */
             calm: number;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: components["schemas"]["ShotEdit.KeptChoiceRecord"][];
             /** Fabric */
             fabric: string;
             /** File */
@@ -3012,13 +3525,98 @@ export interface components {
             ];
         };
         /**
+         * HandleRecord
+         * @description A transform that carries what it holds: place in m; turn in degrees about x, then y, then z; scale;
+         *     reach_mm, over which its grip falls from its place outwards, even everywhere if left out.
+         */
+        "ShotEdit.HandleRecord": {
+            /** @default null */
+            carried_by: components["schemas"]["ShotEdit.CarriedRecord"] | null;
+            /**
+             * Place
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            place: [
+                number | components["schemas"]["ShotEdit.KeysRecord"],
+                number | components["schemas"]["ShotEdit.KeysRecord"],
+                number | components["schemas"]["ShotEdit.KeysRecord"]
+            ];
+            /**
+             * Reach Mm
+             * @default null
+             */
+            reach_mm: number | null;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["ShotEdit.KeysRecord"],
+                number | components["schemas"]["ShotEdit.KeysRecord"],
+                number | components["schemas"]["ShotEdit.KeysRecord"]
+            ];
+        };
+        /**
          * HoldRecord
-         * @description Chosen vertices follow the nearest surface of a cast member.
+         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member), sticks, stitched,
+         *     handle, tether or elastic. grip, 0 to 1, is welded at 1, and below it lets the garment sag by 10 mm times
+         *     (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it takes hold
+         *     again.
          */
         "ShotEdit.HoldRecord": {
             choose: components["schemas"]["ShotEdit.ChoiceRecord"];
-            /** Follows */
-            follows: string;
+            /**
+             * Ease In
+             * @default 6
+             */
+            ease_in: number;
+            /** @default null */
+            elastic: components["schemas"]["ShotEdit.ElasticRecord"] | null;
+            /**
+             * Follows
+             * @default null
+             */
+            follows: string | null;
+            /**
+             * Grip
+             * @default 1
+             */
+            grip: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /** @default null */
+            handle: components["schemas"]["ShotEdit.HandleRecord"] | null;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default 1
+             */
+            on: number | components["schemas"]["ShotEdit.KeysRecord"];
+            /** @default null */
+            sticks: components["schemas"]["ShotEdit.StickRecord"] | null;
+            /** @default null */
+            stitched: components["schemas"]["ShotEdit.StitchRecord"] | null;
+            /** @default null */
+            tether: components["schemas"]["ShotEdit.TetherRecord"] | null;
+        };
+        /**
+         * KeptChoiceRecord
+         * @description A choice under a name of its own.
+         */
+        "ShotEdit.KeptChoiceRecord": {
+            choose: components["schemas"]["ShotEdit.ChoiceRecord"];
             /** Name */
             name: string;
         };
@@ -3230,6 +3828,61 @@ export interface components {
              * @constant
              */
             version: 1;
+        };
+        /**
+         * StickRecord
+         * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
+         *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
+         */
+        "ShotEdit.StickRecord": {
+            /**
+             * Reach Mm
+             * @default 20
+             */
+            reach_mm: number;
+            /**
+             * Slides
+             * @default null
+             */
+            slides: number | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * StitchRecord
+         * @description The nearest place of a garment, of all of it or of what `choose` says, within a reach; drawn to a gap.
+         */
+        "ShotEdit.StitchRecord": {
+            /** @default null */
+            choose: components["schemas"]["ShotEdit.ChoiceRecord"] | null;
+            /**
+             * Gap Mm
+             * @default 0
+             */
+            gap_mm: number;
+            /**
+             * Reach Mm
+             * @default 20
+             */
+            reach_mm: number;
+            /** To */
+            to: string;
+        };
+        /**
+         * TetherRecord
+         * @description Free within a length of the nearest place on a cast member, or of where it is at the start.
+         */
+        "ShotEdit.TetherRecord": {
+            /**
+             * Length Mm
+             * @default 50
+             */
+            length_mm: number;
+            /**
+             * To
+             * @default null
+             */
+            to: string | null;
         };
         /**
          * UnderstudyRecord

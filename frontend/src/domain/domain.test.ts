@@ -1,7 +1,7 @@
 import { describe, expect, test } from "vitest";
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
 import { PLAIN_PLACE } from "./cast";
-import { addGarment, addHold, addWind, AIR_DENSITY, changeCollider, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, holdsOf, plainCollider, removeHold, removeWind, takeOut, windOf, windsOf } from "./edits";
+import { addGarment, addWind, AIR_DENSITY, changeCollider, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, plainCollider, removeWind, takeOut, windOf, windsOf } from "./edits";
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
 import { threadOf } from "./thread";
@@ -51,13 +51,6 @@ describe("edits", () => {
   const dressed = addGarment(empty, cloth).document;
   test("a garment without a swatch gets one", () => {
     expect(dressed.garments[0]?.fabric).toBe(dressed.fabrics[0]?.name);
-  });
-  test("a hold is added and let go of, and nothing else changes", () => {
-    const held = addHold(dressed, "skirt", { name: "waist", choose: { border: "highest", rings: 0, group: null, vertices: null }, follows: "body" });
-    expect(held.said).toContain("waist");
-    expect(holdsOf(held.document, "skirt")).toHaveLength(1);
-    expect(removeHold(held.document, "skirt", "waist").document).toEqual(dressed);
-    expect(dressed.garments[0]?.holds).toHaveLength(0);
   });
   test("frames and run-in change one at a time", () => {
     expect(changeFrames(empty, { last: 1020 }).document.frames).toEqual([1001, 1020]);

@@ -61,6 +61,7 @@ export function addGarment(
     shelter: 0,
     filling: null,
     finished: null,
+    choices: [],
     holds: [],
   };
   const fabrics = document.fabrics.length > 0 ? document.fabrics : [plainWeave];
@@ -103,16 +104,6 @@ export function takeOut(document: ShotDocument, name: string): Edit {
     },
     said: `Took out ${name}`,
   };
-}
-
-export function addHold(document: ShotDocument, garment: string, hold: HoldRecord): Edit {
-  const holds = [...(holdsOf(document, garment) ?? []), hold];
-  return changeGarment(document, garment, { holds }, `held by ${hold.name}`);
-}
-
-export function removeHold(document: ShotDocument, garment: string, name: string): Edit {
-  const holds = holdsOf(document, garment).filter((hold) => hold.name !== name);
-  return changeGarment(document, garment, { holds }, `let go of ${name}`);
 }
 
 export function holdsOf(document: ShotDocument, garment: string): HoldRecord[] {

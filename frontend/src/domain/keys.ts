@@ -44,3 +44,38 @@ export function spanOf(value: Keyed): { from: number | null; until: number | nul
   const until = falls < 0 ? null : (keys[falls - 1]?.[0] ?? null);
   return JSON.stringify(onBetween(from, until)) === JSON.stringify(value) ? { from, until } : null;
 }
+
+/** The value at a frame: smooth and monotone between keys, as the engine has it (F. N. Fritsch and J. Butland, 1984). */
+export function valueAt(value: Keyed, frame: number): number {
+  if (typeof value === "number") return value;
+  const { frames, values } = value;
+  const last = frames.length - 1;
+  const at = (list: readonly number[], index: number) => list[index] ?? 0;
+  if (last === 0 || frame <= at(frames, 0)) return at(values, 0);
+  if (frame >= at(frames, last)) return at(values, last);
+  const step = (index: number) => at(frames, index + 1) - at(frames, index);
+  const rise = (index: number) => (at(values, index + 1) - at(values, index)) / step(index);
+  const slope = (index: number): number => {
+    if (last === 1) return rise(0);
+    if (index === 0) return ofEnd(step(0), step(1), rise(0), rise(1));
+    if (index === last) return ofEnd(step(last - 1), step(last - 2), rise(last - 1), rise(last - 2));
+    const [before, after] = [rise(index - 1), rise(index)];
+    if (before * after <= 0) return 0;
+    const [w1, w2] = [2 * step(index) + step(index - 1), step(index) + 2 * step(index - 1)];
+    return (w1 + w2) / (w1 / before + w2 / after);
+  };
+  const index = frames.findIndex((_, here) => here < last && frame < at(frames, here + 1));
+  const t = (frame - at(frames, index)) / step(index);
+  const [t2, t3] = [t * t, t * t * t];
+  return (
+    at(values, index) * (2 * t3 - 3 * t2 + 1) +
+    at(values, index + 1) * (3 * t2 - 2 * t3) +
+    step(index) * (slope(index) * (t3 - 2 * t2 + t) + slope(index + 1) * (t3 - t2))
+  );
+}
+
+function ofEnd(near: number, next: number, here: number, there: number): number {
+  const slope = ((2 * near + next) * here - near * there) / (near + next);
+  if (slope * here <= 0) return 0;
+  return here * there <= 0 && Math.abs(slope) > 3 * Math.abs(here) ? 3 * here : slope;
+}

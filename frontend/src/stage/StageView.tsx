@@ -6,7 +6,7 @@ import { firstSimulated } from "../domain/edits";
 import { useClock } from "../state/clock";
 import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
-import { useBorderPicking } from "./borderPicking";
+import { useClothPicking } from "./clothPicking";
 import { describe } from "./description";
 import { LookBar } from "./LookBar";
 import { PaneNotes } from "./PaneNotes";
@@ -70,7 +70,7 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
 
   const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);
   useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
-  const picking = useBorderPicking(built?.stage ?? null, shot, reading);
+  const picking = useClothPicking(built?.stage ?? null, shot, reading);
 
   const place = (event: PointerEvent<HTMLElement>): [number, number] => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -89,10 +89,10 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
           picking.point(...place(event));
         }}
         onPointerDown={(event) => {
-          picking.press(...place(event));
+          if (event.button === 0) picking.press(...place(event));
         }}
         onPointerUp={(event) => {
-          picking.lift(...place(event));
+          picking.lift(...place(event), event);
         }}
         onKeyDown={(event) => {
           const step = nudges[event.key];
@@ -102,6 +102,11 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
           built?.stage.nudge(...step);
         }}
       />
+      {picking.drawn.length > 1 && (
+        <svg viewBox="0 0 1 1" preserveAspectRatio="none" aria-hidden style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }}>
+          <polygon points={picking.drawn.map(([x, y]) => `${x},${y}`).join(" ")} fill="rgb(52 80 140 / 0.12)" stroke="#1e2f57" strokeWidth="1.5" strokeDasharray="6 4" vectorEffect="non-scaling-stroke" />
+        </svg>
+      )}
       <LookBar />
       <ViewCards />
       <PaneNotes shot={shot} shown={shown} read={reading !== undefined} />

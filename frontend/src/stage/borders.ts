@@ -4,21 +4,34 @@ import {
   CanvasTexture,
   Float32BufferAttribute,
   Group,
+  LineBasicMaterial,
+  LineSegments,
   Points,
   PointsMaterial,
 } from "three";
 import { Line2 } from "three/examples/jsm/lines/Line2.js";
 import { LineGeometry } from "three/examples/jsm/lines/LineGeometry.js";
 import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
+import type { Kind } from "../domain/holds";
 
 export class Borders {
   readonly group = new Group();
-  private readonly held = marks(crossStitch);
+  private readonly held: Record<Kind, ReturnType<typeof marks>> = {
+    follows: marks(crossStitch),
+    sticks: marks(dot),
+    stitched: marks(stitch),
+    handle: marks(square),
+    tether: marks(plumb),
+    elastic: marks(wave),
+  };
   private readonly chosen = marks(ring);
+  private readonly links = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: 0x1e2f57, depthTest: false }));
   private lines: Line2[] = [];
 
   constructor() {
-    this.group.add(this.held, this.chosen);
+    this.links.renderOrder = 2;
+    this.links.frustumCulled = false;
+    this.group.add(...Object.values(this.held), this.chosen, this.links);
   }
 
   /** Draw `loops` of vertices of `points`; the one at `lit` is thick and solid, the others thin and dashed. */
@@ -38,10 +51,23 @@ export class Borders {
     });
   }
 
-  /** Mark vertices of `points`: a cross stitch where they are held, a ring where they would be. */
-  showMarks(points: Float32Array, held: Uint32Array, chosen: Uint32Array): void {
-    place(this.held, points, held);
+  /** Mark vertices of `points` that are held, each kind of hold by a mark of its own shape. */
+  showHeld(points: Float32Array, holds: readonly { kind: Kind; vertices: Uint32Array }[]): void {
+    for (const kind of Object.keys(this.held) as Kind[]) {
+      const vertices = holds.filter((hold) => hold.kind === kind).flatMap((hold) => [...hold.vertices]);
+      place(this.held[kind], points, Uint32Array.from(vertices));
+    }
+  }
+
+  /** Ring the vertices of `points` that are chosen. */
+  showChosen(points: Float32Array, chosen: Uint32Array): void {
     place(this.chosen, points, chosen);
+  }
+
+  /** Lines from cloth to what holds it, pairs of points one after the other. */
+  showLinks(ends: Float32Array): void {
+    this.links.geometry.setAttribute("position", new Float32BufferAttribute(ends, 3));
+    this.links.visible = ends.length > 0;
   }
 }
 
@@ -106,6 +132,36 @@ function crossStitch(pen: CanvasRenderingContext2D): void {
   pen.lineTo(24, 24);
   pen.moveTo(24, 8);
   pen.lineTo(8, 24);
+}
+
+function dot(pen: CanvasRenderingContext2D): void {
+  pen.arc(16, 16, 3, 0, 2 * Math.PI);
+}
+
+function stitch(pen: CanvasRenderingContext2D): void {
+  pen.moveTo(7, 16);
+  pen.lineTo(25, 16);
+}
+
+function square(pen: CanvasRenderingContext2D): void {
+  pen.rect(9, 9, 14, 14);
+}
+
+function plumb(pen: CanvasRenderingContext2D): void {
+  pen.moveTo(16, 6);
+  pen.lineTo(16, 20);
+  pen.moveTo(11, 20);
+  pen.lineTo(16, 27);
+  pen.lineTo(21, 20);
+  pen.lineTo(11, 20);
+}
+
+function wave(pen: CanvasRenderingContext2D): void {
+  pen.moveTo(5, 20);
+  pen.lineTo(11, 11);
+  pen.lineTo(17, 20);
+  pen.lineTo(23, 11);
+  pen.lineTo(27, 17);
 }
 
 function ring(pen: CanvasRenderingContext2D): void {

@@ -5,6 +5,7 @@ import {
   Group,
   Mesh,
   MeshLambertMaterial,
+  MOUSE,
   PerspectiveCamera,
   Raycaster,
   Scene,
@@ -288,6 +289,20 @@ export class Stage {
     this.raycaster.setFromCamera(new Vector2(2 * within - 1, 1 - 2 * y), this.camera);
     const { origin, direction } = this.raycaster.ray;
     return { origin: origin.toArray(), direction: direction.toArray() };
+  }
+
+  /** Where the camera is and how it projects, as the desk wants it to know what was drawn around. */
+  eye(): { projection: number[]; eye: [number, number, number] } {
+    this.camera.aspect = this.paneAspect();
+    this.camera.updateProjectionMatrix();
+    this.camera.updateMatrixWorld();
+    const projection = this.camera.projectionMatrix.clone().multiply(this.camera.matrixWorldInverse);
+    return { projection: projection.toArray(), eye: this.camera.position.toArray() };
+  }
+
+  /** Whether dragging turns the camera; where it draws, the other buttons still do. */
+  turnByDragging(turns: boolean): void {
+    this.controls.mouseButtons = { LEFT: turns ? MOUSE.ROTATE : null, MIDDLE: MOUSE.DOLLY, RIGHT: turns ? MOUSE.PAN : MOUSE.ROTATE };
   }
 
   dispose(): void {

@@ -1,5 +1,6 @@
 /** What the person at this page is doing: the bench, the frame, the look. The shot itself lives on the server. */
 import { create } from "zustand";
+import type { Choice } from "../api/client";
 import type { Bench } from "../domain/thread";
 
 export type Look = "cloth" | "threads" | "stretch" | "closeness" | "inside";
@@ -26,8 +27,16 @@ export interface Room {
   /** The cast member whose cuts into itself are lit. */
   cutting: string | null;
   litBorder: number | null;
-  chosenBorder: number | null;
-  rings: number;
+  /** What is chosen of the garment at hand, to be held. */
+  chosen: Choice | null;
+  /** How a press and drag on the stage chooses. */
+  tool: "border" | "lasso" | "box";
+  /** Whether only what is seen is chosen, or the far side and the inside too. */
+  facing: boolean;
+  /** The hold that is looked at. */
+  hold: string | null;
+  /** Whose keys the tape shows. */
+  lane: string | null;
   theme: Theme;
   sheet: boolean;
   notice: { text: string; remedy: string; bad: boolean } | null;
@@ -57,8 +66,11 @@ export const useRoom = create<Room>((set) => ({
   placed: null,
   cutting: null,
   litBorder: null,
-  chosenBorder: null,
-  rings: 0,
+  chosen: null,
+  tool: "border",
+  facing: true,
+  hold: null,
+  lane: null,
   theme: rememberedTheme(),
   sheet: false,
   notice: null,

@@ -18,7 +18,7 @@ export function GarmentPicker({ names, garment }: { names: readonly string[]; ga
       label="Garment"
       value={garment}
       onChange={(event) => {
-        set({ garment: event.target.value, chosenBorder: null, litBorder: null });
+        set({ garment: event.target.value, chosen: null, litBorder: null, hold: null });
       }}
     >
       {names.map((name) => (

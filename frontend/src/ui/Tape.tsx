@@ -1,15 +1,20 @@
 import Box from "@mui/material/Box";
 import IconButton from "@mui/material/IconButton";
+import MenuItem from "@mui/material/MenuItem";
+import Select from "@mui/material/Select";
 import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { FramePulse, Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
+import { valueAt } from "../domain/keys";
+import type { Lane } from "../domain/lanes";
 import { worst } from "../domain/pulse";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
 import { mm, percent, span } from "../domain/words";
 import { usePulse, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
+import { KeysLane, LANE, useLane } from "./KeysLane";
 
 const LEFT = 158;
 const HEIGHT = 150;
@@ -39,6 +44,8 @@ export function Tape({ shot, reading, take }: TapeProps) {
   }, []);
   const first = firstSimulated(shot.document);
   const last = Math.max(shot.document.frames[1], take?.last ?? 0);
+  const { lane: keys, lanes } = useLane(shot);
+  const edge = EDGE + (keys === undefined ? 0 : LANE);
   const scale: TapeScale = useMemo(() => ({ first, last, left: 14, right: width - 18 }), [first, last, width]);
 
   const scrub = (event: PointerEvent<HTMLElement>) => {
@@ -55,8 +62,8 @@ export function Tape({ shot, reading, take }: TapeProps) {
   };
 
   return (
-    <Box component="footer" sx={{ gridColumn: "1 / -1", display: "grid", gridTemplateColumns: `${LEFT}px 1fr`, height: HEIGHT, borderTop: 1, borderColor: "divider", bgcolor: "background.default" }}>
-      <Transport shot={shot} reading={reading} take={take} first={first} last={last} />
+    <Box component="footer" sx={{ gridColumn: "1 / -1", display: "grid", gridTemplateColumns: `${LEFT}px 1fr`, height: HEIGHT + edge - EDGE, borderTop: 1, borderColor: "divider", bgcolor: "background.default" }}>
+      <Transport shot={shot} reading={reading} take={take} first={first} last={last} lanes={lanes} lane={keys} />
       <Box
         ref={box}
         role="slider"
@@ -75,9 +82,10 @@ export function Tape({ shot, reading, take }: TapeProps) {
         }}
         sx={{ cursor: "ew-resize", touchAction: "none", minWidth: 0, overflow: "hidden" }}
       >
-        <svg width={width} height={HEIGHT} role="presentation" style={{ display: "block" }}>
-          <TapeDrawing shot={shot} reading={reading} take={take} scale={scale} />
-          <path d={`M${xOf(scale, frame)} 12 V${EDGE + 38}`} stroke={ink} strokeWidth="1.4" />
+        <svg width={width} height={HEIGHT + edge - EDGE} role="presentation" style={{ display: "block" }}>
+          <TapeDrawing shot={shot} reading={reading} take={take} scale={scale} edge={edge} />
+          {keys !== undefined && <KeysLane shot={shot} reading={reading} lane={keys} scale={scale} top={EDGE - 4} />}
+          <path d={`M${xOf(scale, frame)} 12 V${edge + 38}`} stroke={ink} strokeWidth="1.4" />
           <path d={`M${xOf(scale, frame) - 6} 5 h12 l-6 9z`} fill={ink} />
         </svg>
       </Box>
@@ -85,7 +93,14 @@ export function Tape({ shot, reading, take }: TapeProps) {
   );
 }
 
-function Transport({ shot, reading, take, first, last }: TapeProps & { first: number; last: number }) {
+interface TransportProps extends TapeProps {
+  first: number;
+  last: number;
+  lanes: readonly Lane[];
+  lane: Lane | undefined;
+}
+
+function Transport({ shot, reading, take, first, last, lanes, lane }: TransportProps) {
   const frame = useRoom((room) => room.frame);
   const playing = useRoom((room) => room.playing);
   const loop = useRoom((room) => room.loop);
@@ -94,6 +109,7 @@ function Transport({ shot, reading, take, first, last }: TapeProps & { first: nu
   return (
     <Box sx={{ pl: 2, pt: 1.2, position: "relative" }}>
       <LaneFigures reading={reading} take={take} frame={frame} />
+      {lane !== undefined && <LanePick lanes={lanes} lane={lane} frame={frame} />}
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.5, mt: 0.6 }}>
         <Typography className="figure" sx={{ fontSize: 20, minWidth: 56 }} aria-live="off">
           {frame}
@@ -169,8 +185,37 @@ function snagsHere(here: FramePulse): string {
   return here.deepest > 0 ? `${said}, ${mm(here.deepest)}` : said;
 }
 
+/** Whose keys are shown, and their value at the frame that is shown. */
+function LanePick({ lanes, lane, frame }: { lanes: readonly Lane[]; lane: Lane; frame: number }) {
+  const set = useRoom((room) => room.set);
+  const here = Number(valueAt(lane.value, frame).toPrecision(3));
+  return (
+    <Box sx={{ height: LANE, pt: 0.25 }}>
+      <Select
+        variant="standard"
+        disableUnderline
+        value={lane.id}
+        inputProps={{ "aria-label": "Keys shown" }}
+        onChange={(event) => {
+          set({ lane: event.target.value });
+        }}
+        sx={{ fontSize: 12, maxWidth: LEFT - 22, color: "text.secondary", "& .MuiSelect-select": { py: 0 } }}
+      >
+        {lanes.map((one) => (
+          <MenuItem key={one.id} value={one.id} sx={{ fontSize: 12.5 }}>
+            {one.name.charAt(0).toUpperCase() + one.name.slice(1)}
+          </MenuItem>
+        ))}
+      </Select>
+      <Typography className="figure" sx={{ fontSize: 12, lineHeight: 1.1 }}>
+        {here} {lane.unit}
+      </Typography>
+    </Box>
+  );
+}
+
 /** Everything on the tape that stays where it is while frames go by. */
-const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale }: TapeProps & { scale: TapeScale }) {
+const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge }: TapeProps & { scale: TapeScale; edge: number }) {
   const c = useTheme().cloth;
   const pulse = usePulse(take?.id).data;
   const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
@@ -183,13 +228,13 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale }: Ta
       <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), Math.max(0.03, ...frames.map((f) => f.stretch)), 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
       <Snags frames={frames} scale={scale} />
       <Cuts shot={shot} scale={scale} />
-      <rect x={x(scale.first)} y={EDGE} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
-      <rect x={x(scale.first)} y={EDGE} width={Math.max(0, x(start) - x(scale.first))} height="38" fill={c.runIn} />
-      <Marks scale={scale} />
+      <rect x={x(scale.first)} y={edge} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
+      <rect x={x(scale.first)} y={edge} width={Math.max(0, x(start) - x(scale.first))} height="38" fill={c.runIn} />
+      <Marks scale={scale} edge={edge} />
       {spans(frames.map((f) => f.frame)).map(([a, b]) => (
-        <path key={a} d={`M${x(a)} ${EDGE + 3.5} H${x(b)}`} stroke={c.indigo} strokeWidth="3" strokeDasharray="9 5" />
+        <path key={a} d={`M${x(a)} ${edge + 3.5} H${x(b)}`} stroke={c.indigo} strokeWidth="3" strokeDasharray="9 5" />
       ))}
-      <Captions shot={shot} take={take} scale={scale} frames={frames.length} />
+      <Captions shot={shot} take={take} scale={scale} frames={frames.length} edge={edge} />
     </>
   );
 });
@@ -233,7 +278,7 @@ function Cuts({ shot, scale }: { shot: Shot; scale: TapeScale }) {
   );
 }
 
-function Marks({ scale }: { scale: TapeScale }) {
+function Marks({ scale, edge }: { scale: TapeScale; edge: number }) {
   const c = useTheme().cloth;
   const step = figureStep(scale);
   const each = (scale.right - scale.left) / Math.max(1, scale.last - scale.first);
@@ -242,10 +287,10 @@ function Marks({ scale }: { scale: TapeScale }) {
     const big = (((at - 1) % 10) + 10) % 10 === 0;
     const middle = (((at - 1) % 5) + 5) % 5 === 0;
     if (each < 3 && !middle) continue;
-    marks.push(<path key={at} d={`M${xOf(scale, at)} ${EDGE + 38} v${big ? -16 : middle ? -11 : -7}`} stroke={c.tapeInk} strokeWidth={big ? 1.2 : 0.8} />);
+    marks.push(<path key={at} d={`M${xOf(scale, at)} ${edge + 38} v${big ? -16 : middle ? -11 : -7}`} stroke={c.tapeInk} strokeWidth={big ? 1.2 : 0.8} />);
     if ((((at - 1) % step) + step) % step === 0 && xOf(scale, at) < scale.right - 30) {
       marks.push(
-        <text key={`t${at}`} x={xOf(scale, at) + 3} y={EDGE + 20} fontSize="10.5" fontFamily='"IBM Plex Mono", monospace' fill={c.tapeInk}>
+        <text key={`t${at}`} x={xOf(scale, at) + 3} y={edge + 20} fontSize="10.5" fontFamily='"IBM Plex Mono", monospace' fill={c.tapeInk}>
           {at}
         </text>,
       );
@@ -254,7 +299,7 @@ function Marks({ scale }: { scale: TapeScale }) {
   return <>{marks}</>;
 }
 
-function Captions({ shot, take, scale, frames }: { shot: Shot; take: Take | undefined; scale: TapeScale; frames: number }) {
+function Captions({ shot, take, scale, frames, edge }: { shot: Shot; take: Take | undefined; scale: TapeScale; frames: number; edge: number }) {
   const c = useTheme().cloth;
   const start = xOf(scale, shot.document.frames[0]);
   const run = shot.document.run_in ?? { settle: 10, move: 30 };
@@ -267,7 +312,7 @@ function Captions({ shot, take, scale, frames }: { shot: Shot; take: Take | unde
         : frames > 0
           ? `${take.name}: ${frames} frames cached`
           : `${take.name}: nothing cached yet`;
-  const y = EDGE + 52;
+  const y = edge + 52;
   return (
     <>
       {start - scale.left > 150 && (

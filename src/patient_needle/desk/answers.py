@@ -13,11 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.checks import check_member, check_start
-from ..core.craft.choosing import chosen_vertices
-from ..core.craft.dressing import Dressed, dress
+from ..core.craft.choosing import Outline, chosen_vertices, within_outline
+from ..core.craft.dressing import Dressed
+from ..core.craft.fastened import read_holds
 from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
+from ..core.craft.shake import shake
 from ..core.geometry.surfaces import soundness
 from ..core.model.errors import NeedleError, ShotError
 from ..core.solver.outfit import outfit
@@ -58,6 +60,9 @@ class Answers:
             "positions": self._positions,
             "pick": self._pick,
             "chosen": self._chosen,
+            "outlined": self._outlined,
+            "hold_marks": self._hold_marks,
+            "shake": self._shake,
             "look": self._look,
         }
 
@@ -181,16 +186,40 @@ class Answers:
 
     def _chosen(self, shot: int, number: int, garment: str, choose: dict[str, Any]) -> Message:
         """The vertices that a hold would take."""
+        opened = self._shots.get(shot, number)
+        piece = opened.garment(garment)
+        choice = choice_of(ChoiceRecord.model_validate(choose), opened.kept(garment))
+        vertices = chosen_vertices(piece.garment.mesh, piece.topology, piece.cut.source_face, choice)
+        return Message({}, {"vertices": _uint32(vertices)})
+
+    def _outlined(
+        self, shot: int, number: int, garment: str, corners: list[list[float]], projection: list[float],
+        eye: list[float], facing: bool,
+    ) -> Message:  # fmt: skip
+        """The vertices that somebody drew around; projection by columns."""
         piece = self._shots.get(shot, number).garment(garment)
-        choice = choice_of(ChoiceRecord.model_validate(choose))
+        drawn = Outline(
+            np.array(corners, float), np.array(projection, float).reshape(4, 4).T, np.array(eye, float), facing
+        )
+        vertices = within_outline(piece.garment.mesh.vertices, piece.cut.triangles, drawn)
+        return Message({}, {"vertices": _uint32(vertices)})
+
+    def _hold_marks(self, shot: int, number: int, garment: str, hold: str) -> Message:
+        """Where a hold takes hold, at the start of the run."""
+        marks = self._shots.get(shot, number).hold_marks(garment, hold)
+        rows = np.stack([marks.vertices, marks.holding], axis=1)
         return Message(
             {},
-            {
-                "vertices": _uint32(
-                    chosen_vertices(piece.garment.mesh, piece.topology, piece.cut.source_face, choice)
-                )
-            },
+            {"vertices": _uint32(rows), "grips": _float32(marks.grips), "links": _float32(marks.links)},
         )
+
+    def _shake(self, shot: int, number: int, garment: str, hold: str) -> Message:
+        """The shake test of one hold."""
+        opened = self._shots.get(shot, number)
+        with self._searching:
+            found = shake(opened.plan, opened.garment(garment).garment, hold)
+        slip = [float(value) for value in found.slip]
+        return Message({"worst": found.worst, "held": found.held, "crossed": found.crossed, "slip": slip})
 
     def _look(self, take: int, garment: str, frame: int, kind: str) -> Message:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""
@@ -230,8 +259,11 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         garments[name] = asdict(
             read_garment(piece.garment, piece.topology, piece.loops, opened.colliders, offers)
         )
+        garments[name]["holds"] = []
         try:
-            dressed = dress(plan, piece.garment)
+            dressed = opened.dressed(name)
+            holds = read_holds(dressed, opened.seams(name), plan.frame_rate, plan.first_simulated)
+            garments[name]["holds"] = [asdict(hold) for hold in holds]
             if sound:
                 worn = (*inner, dressed)
                 start = np.concatenate([one.start(plan.first_simulated) for one in worn])

@@ -11,17 +11,22 @@ from typing import TypeVar
 import numpy as np
 
 from ..core.craft.colliders import Colliders, merged_colliders
+from ..core.craft.dressing import Dressed, dress
+from ..core.craft.fastened import HoldMarks, marks_of, named
 from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
 from ..core.craft.run_in import StagedMotion
+from ..core.craft.seams import Seam, seams_of
 from ..core.craft.self_cuts import SelfCuts
 from ..core.geometry.topology import Topology, border_loops, build_topology
 from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
 from ..core.model.typed import Indices, Points
+from ..core.solver.outfit import spans_of
 from ..formats.shot_file.assemble import assemble_garment
-from ..formats.shot_file.document import ShotFile
+from ..formats.shot_file.document import ChoiceRecord, ShotFile
 from ..formats.shot_file.fabrics import fabrics_of
+from ..formats.shot_file.holds import kept_of
 from ..formats.shot_file.members import AssembledMember, assemble_cast
 
 T = TypeVar("T")
@@ -89,6 +94,56 @@ class OpenShot:
         if name in self.faults:
             raise self.faults[name]
         raise ShotError(f"there is no {what} '{name}'", remedy="Open the shot again")
+
+    def kept(self, garment: str) -> dict[str, ChoiceRecord]:
+        """The choices that a garment keeps, by name."""
+        return dict(kept_of(next(one for one in self.shot.garments if one.name == garment)))
+
+    @cached_property
+    def _dressed(self) -> dict[str, Dressed | NeedleError]:
+        return {}
+
+    def dressed(self, name: str) -> Dressed:
+        """A garment made ready, once; its own fault when that cannot be."""
+        piece = self.garment(name)
+        if name not in self._dressed:
+            try:
+                self._dressed[name] = dress(self.plan, piece.garment)
+            except NeedleError as error:
+                self._dressed[name] = error
+        found = self._dressed[name]
+        if isinstance(found, NeedleError):
+            raise found
+        return found
+
+    def worn_with(self, name: str) -> list[Dressed]:
+        """What is simulated together with a garment, itself too, as far as it can be made ready."""
+        out = []
+        for other, piece in self.garments.items():
+            if other != name and not self.shot.together and piece.garment.finished is None:
+                continue
+            try:
+                out.append(self.dressed(other))
+            except NeedleError:
+                if other == name:
+                    raise
+        return out
+
+    def seams(self, name: str) -> tuple[Seam, ...]:
+        """What stitches a garment, or shortens it."""
+        worn = self.worn_with(name)
+        starts = [one.start(self.plan.first_simulated) for one in worn]
+        return seams_of(worn, spans_of([one.cloth for one in worn]), starts, [name])
+
+    def hold_marks(self, garment: str, hold: str) -> HoldMarks:
+        """Where a hold takes hold."""
+        dressed = self.dressed(garment)
+        at = named([held.hold for held in dressed.holds], hold)
+        if at is None:
+            raise ShotError(f"'{garment}' has no hold '{hold}'", remedy="Open the shot again")
+        first = self.plan.first_simulated
+        scene = np.concatenate([one.start(first) for one in self.worn_with(garment)])
+        return marks_of(dressed, at, self.seams(garment), first, scene)
 
     def positions(self, name: str, first: int, last: int) -> Points:
         """A cast member's positions (f, n, 3) m at frames first to last, run-in included.

@@ -199,6 +199,30 @@ class BorderReading(BaseModel):
     choose: ChoiceRecord
 
 
+class Pop(BaseModel):
+    """A change of a hold that is too quick: frames first to last, how many it needs, where keys should be."""
+
+    hold: str
+    keyed: str
+    said: str
+    first: float
+    last: float
+    needs: float
+    wider: tuple[float, float]
+
+
+class HoldReading(BaseModel):
+    """A hold in figures: N/m, and m that the garment sags on it; vertices, and those of them that hold on."""
+
+    name: str
+    vertices: int
+    holding: int
+    firmness: float | None
+    sag: float | None
+    notes: list[str]
+    pops: list[Pop]
+
+
 class GarmentReading(BaseModel):
     """A garment in figures: m, m2."""
 
@@ -213,6 +237,7 @@ class GarmentReading(BaseModel):
     furthest: float | None
     mean: float | None
     offers: list[Offer]
+    holds: list[HoldReading] = []
 
 
 class Pulse(BaseModel):
@@ -237,6 +262,28 @@ class Ray(_Given):
 
     origin: tuple[float, float, float]
     direction: tuple[float, float, float]
+
+
+class Drawn(_Given):
+    """What was drawn around on the stage: corners and projection (16, by columns) to a plane of -1 to 1, the
+    eye in m; facing: only what the eye sees.
+    """
+
+    corners: list[tuple[float, float]] = Field(min_length=3, max_length=2000)
+    projection: list[float] = Field(min_length=16, max_length=16)
+    eye: tuple[float, float, float]
+    facing: bool = True
+
+
+class Shaken(BaseModel):
+    """A shake test: the worst slip and that of each frame in m, how many points had a place, whether cloth was
+    ever inside anything.
+    """
+
+    worst: float
+    held: int
+    crossed: bool
+    slip: list[float]
 
 
 class Hit(BaseModel):

@@ -255,3 +255,31 @@ def chosen(shot_id: int, number: int, name: str, choose: schemas.ChoiceRecord) -
         "chosen", shot=shot_id, number=number, garment=name, choose=choose.model_dump(mode="json")
     )
     return array_response(found.arrays["vertices"])
+
+
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/outlined")
+@blueprint.input(schemas.Drawn, arg_name="drawn")
+@blueprint.doc(responses=binary("uint32 vertices", "application/octet-stream"))
+def outlined(shot_id: int, number: int, name: str, drawn: schemas.Drawn) -> Response:
+    """The vertices that were drawn around, (k,) uint32."""
+    found = services().desk.call(
+        "outlined", shot=shot_id, number=number, garment=name, **drawn.model_dump(mode="json")
+    )
+    return array_response(found.arrays["vertices"])
+
+
+@blueprint.get(
+    "/<int:shot_id>/revisions/<int:number>/garments/<name>/holds/<hold>/<any(vertices, grips, links):part>"
+)
+@blueprint.doc(responses=binary("The array"))
+def hold_marks(shot_id: int, number: int, name: str, hold: str, part: str) -> Response:
+    """Of a hold: rows of vertex and whether it holds on (k,2) uint32; grips (k,); links (q,2,3) m."""
+    found = services().desk.call("hold_marks", shot=shot_id, number=number, garment=name, hold=hold)
+    return array_response(found.arrays[part], lasting=True)
+
+
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/holds/<hold>/shake")
+@blueprint.output(schemas.Shaken)
+def shake(shot_id: int, number: int, name: str, hold: str) -> dict[str, Any]:
+    """Shake what a hold holds on to, some seconds, and tell how far it slipped."""
+    return services().desk.call("shake", shot=shot_id, number=number, garment=name, hold=hold).body

@@ -6,12 +6,11 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { CastRecord, ColliderRecord, MemberReading, Shot } from "../../api/client";
 import { changeCollider, changeMember, plainCollider } from "../../domain/edits";
-import { onBetween, spanOf } from "../../domain/keys";
 import { count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
-import { OptionalNumberField } from "../../ui/NumberField";
+import { SpanFields } from "../../ui/SpanFields";
 import { UnderstudyFields } from "./UnderstudyFields";
 
 interface ColliderFieldsProps {
@@ -64,28 +63,9 @@ function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
         Cloth stays off by the clearance and half of each thickness. 2 mm frees cloth in an armpit; 9 to 12 mm leave room for a second layer.
       </Typography>
-      <WhenOn collider={collider} keep={keep} />
+      <SpanFields value={collider.on} does="keeps cloth off" keep={(on, said) => { keep({ on }, said); }} />
     </>
   );
-}
-
-/** From when to when cloth is kept off; always, without either. */
-function WhenOn({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
-  const span = spanOf(collider.on);
-  if (span === null) return <Typography sx={{ fontSize: 12.5 }}>When it keeps cloth off is keyed in the shot file.</Typography>;
-  const put = (from: number | null, until: number | null) => {
-    keep({ on: onBetween(from, until) }, from === null && until === null ? "always keeps cloth off" : `keeps cloth off ${said(from, until)}`);
-  };
-  return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-      <OptionalNumberField label="From frame" value={span.from} none="the start" whole keep={(from) => { put(from, span.until); }} />
-      <OptionalNumberField label="Until frame" value={span.until} none="the end" whole low={(span.from ?? -Infinity) + 1} keep={(until) => { put(span.from, until); }} />
-    </Box>
-  );
-}
-
-function said(from: number | null, until: number | null): string {
-  return `${from === null ? "" : `from ${from}`}${until === null ? "" : ` until ${until}`}`.trim();
 }
 
 /** Joints or groups whose faces cannot touch the garment: bare arms under a sleeveless top, a head. */

@@ -49,13 +49,17 @@ class Seam:
         return between(self.vertex, self.others, self.weights, self.length, stiffness, pulls=False)
 
 
-def seams_of(worn: Sequence[Dressed], spans: Sequence[slice], starts: Sequence[Points]) -> tuple[Seam, ...]:
-    """All of a run's; starts: where each garment (n, 3) m lies when it begins.
+def seams_of(
+    worn: Sequence[Dressed], spans: Sequence[slice], starts: Sequence[Points], of: Sequence[str] | None = None
+) -> tuple[Seam, ...]:
+    """All of a run's, or those of the garments called `of`; starts: where each (n, 3) m lies when it begins.
 
     A stitch to a garment that is not in the run holds nothing. `ShotError` for one to its own vertices.
     """
     out = []
     for index, dressed in enumerate(worn):
+        if of is not None and dressed.cloth.name not in of:
+            continue
         for held in dressed.holds:
             try:
                 if isinstance(held.hold.how, Stitch):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -45,10 +46,15 @@ class Outfit:
         return len(self.rest_points)
 
 
+def spans_of(cloths: Sequence[Cloth]) -> tuple[slice, ...]:
+    """Each cloth's slice of the vertices of all."""
+    ends = np.cumsum([cloth.count for cloth in cloths])
+    return tuple(slice(int(end) - cloth.count, int(end)) for cloth, end in zip(cloths, ends, strict=True))
+
+
 def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
     """The cloths in one; stiffness N/m is half of the stiffest one's, as contact wants it."""
-    ends = np.cumsum([cloth.count for cloth in cloths])
-    spans = tuple(slice(int(end) - cloth.count, int(end)) for cloth, end in zip(cloths, ends, strict=True))
+    spans = spans_of(cloths)
 
     def joined(pieces: list[np.ndarray]) -> np.ndarray:
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)

@@ -22,7 +22,7 @@ from ..registry import read_cache, read_figure
 from .curves import curve_of
 from .document import GarmentRecord, ShotFile, WindRecord
 from .fabrics import fabrics_of
-from .holds import hold_of
+from .holds import hold_of, kept_of
 from .members import AssembledMember, assemble_cast, placement_of
 
 
@@ -104,7 +104,7 @@ def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fab
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
     mesh = mesh.with_vertices(moved(mesh.vertices, whole))
     try:
-        holds = tuple(hold_of(hold) for hold in record.holds)
+        holds = tuple(hold_of(hold, kept_of(record)) for hold in record.holds)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(

@@ -198,13 +198,16 @@ class FillingRecord(_Record):
 
 
 class ChoiceRecord(_Record):
-    """Which vertices: exactly one of group, border or vertices; then rings around them, then `fade` rings more
-    over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+    """Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
+    the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
+    falls to nothing. grips, one for each of `vertices`, multiply the hold's.
     """
 
     group: str | None = None
     border: Literal["highest", "lowest", "longest"] | None = None
     vertices: list[int] | None = None
+    named: str | None = None
+    row: int = Field(0, ge=0, le=1000)
     rings: int = Field(0, ge=0, le=100)
     fade: int = Field(0, ge=0, le=100)
     grips: list[Annotated[float, Field(ge=0, le=1)]] | None = None
@@ -284,6 +287,13 @@ class HoldRecord(_Record):
     ease_in: float = Field(6.0, ge=0, le=1000)
 
 
+class KeptChoiceRecord(_Record):
+    """A choice under a name of its own."""
+
+    name: Name
+    choose: ChoiceRecord
+
+
 class FinishedRecord(_Record):
     """An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of."""
 
@@ -293,9 +303,9 @@ class FinishedRecord(_Record):
 
 
 class GarmentRecord(_Record):
-    """A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, holds; calm, how much
-    secondary motion is taken out; shelter, how much of the wind its back side is spared; what fills it;
-    finished, when it is not to be simulated again.
+    """A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
+    vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
+    its back side is spared; what fills it; finished, when it is not to be simulated again.
     """
 
     name: Name
@@ -311,6 +321,7 @@ class GarmentRecord(_Record):
     shelter: float = Field(0.0, ge=0, le=1)
     filling: FillingRecord | None = None
     finished: FinishedRecord | None = None
+    choices: list[KeptChoiceRecord] = []
     holds: list[HoldRecord] = []
 
 
@@ -390,6 +401,7 @@ def _check_names(where: str, shot: ShotFile) -> None:
         ("cast members", [c.name for c in shot.cast]),
         ("fabrics", [f.name for f in shot.fabrics]),
         ("garments", [g.name for g in shot.garments]),
+        *((f"choices of '{g.name}'", [one.name for one in g.choices]) for g in shot.garments),
         *((f"holds of '{g.name}'", [hold.name for hold in g.holds]) for g in shot.garments),
     ):
         double = next((n for n in names if names.count(n) > 1), None)

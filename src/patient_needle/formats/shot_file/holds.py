@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
+
 from ...core.craft.holds import Choice, Elastic, Follow, Handle, Hold, How, Stick, Stitch, Tether
 from ...core.model.errors import NeedleError, ShotError
 from ...core.model.units import from_mm
 from .curves import curve_of, switch_of
-from .document import ChoiceRecord, HandleRecord, HoldRecord
+from .document import ChoiceRecord, GarmentRecord, HandleRecord, HoldRecord
 
+Kept = Mapping[str, ChoiceRecord]
 KINDS = ("follows", "sticks", "stitched", "handle", "tether", "elastic")
 
 
-def hold_of(record: HoldRecord) -> Hold:
-    """The hold; `ShotError` unless exactly one kind and one way of choosing are given."""
+def hold_of(record: HoldRecord, kept: Kept) -> Hold:
+    """The hold; kept: the garment's choices by name.
+
+    `ShotError` unless exactly one kind of hold and one way of choosing are given.
+    """
     try:
         return Hold(
             record.name,
-            choice_of(record.choose),
+            choice_of(record.choose, kept),
             _how(record),
             curve_of(record.grip),
             switch_of(record.on),
@@ -24,6 +31,11 @@ def hold_of(record: HoldRecord) -> Hold:
         )
     except NeedleError as error:
         raise error.at(f"hold '{record.name}'") from None
+
+
+def kept_of(record: GarmentRecord) -> Kept:
+    """The garment's own choices by name."""
+    return {one.name: one.choose for one in record.choices}
 
 
 def _how(record: HoldRecord) -> How:
@@ -38,7 +50,7 @@ def _how(record: HoldRecord) -> How:
         return Stick(record.sticks.to, from_mm(record.sticks.reach_mm), record.sticks.slides)
     if record.stitched is not None:
         to = record.stitched
-        choose = None if to.choose is None else choice_of(to.choose)
+        choose = None if to.choose is None else choice_of(to.choose, {})
         return Stitch(to.to, choose, from_mm(to.gap_mm), from_mm(to.reach_mm))
     if record.tether is not None:
         return Tether(record.tether.to, from_mm(record.tether.length_mm))
@@ -59,17 +71,35 @@ def _handle(record: HandleRecord) -> Handle:
     )  # fmt: skip
 
 
-def choice_of(choose: ChoiceRecord) -> Choice:
-    """The choice; `ShotError` unless exactly one way is given, and as many grips as vertices if any."""
-    given = [k for k in ("group", "border", "vertices") if getattr(choose, k) is not None]
+def choice_of(choose: ChoiceRecord, kept: Kept) -> Choice:
+    """The choice; kept: the garment's own by name. `ShotError` unless exactly one way is given, and as many
+    grips as vertices if any.
+    """
+    given = [k for k in ("group", "border", "vertices", "named") if getattr(choose, k) is not None]
     if len(given) != 1:
         raise ShotError(
             f"it chooses by {' and '.join(given) or 'nothing'}",
-            remedy="Give exactly one of group, border or vertices",
+            remedy="Give exactly one of group, border, vertices or named",
         )
+    if choose.named is not None:
+        return _of_kept(choose, choose.named, kept)
     vertices, grips = choose.vertices or [], choose.grips or []
     if grips and len(grips) != len(vertices):
         raise ShotError(
             f"it gives {len(grips)} grips for {len(vertices)} vertices", remedy="Give one grip per vertex"
         )
-    return Choice(choose.group, choose.border, tuple(vertices), choose.rings, choose.fade, tuple(grips))
+    return Choice(
+        choose.group, choose.border, tuple(vertices), choose.row, choose.rings, choose.fade, tuple(grips)
+    )
+
+
+def _of_kept(choose: ChoiceRecord, name: str, kept: Kept) -> Choice:
+    """A kept choice, grown further where the one that names it says so."""
+    if name not in kept:
+        raise ShotError(f"the garment keeps no choice '{name}'", remedy=f"It keeps {', '.join(kept) or 'none'}")
+    if kept[name].named is not None:
+        raise ShotError(f"the kept choice '{name}' names another one", remedy="Let it choose by itself")
+    own = choice_of(kept[name], kept)
+    return replace(
+        own, row=own.row + choose.row, rings=own.rings + choose.rings, fade=max(own.fade, choose.fade)
+    )

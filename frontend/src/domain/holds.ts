@@ -1,0 +1,151 @@
+/** What holds cloth: kinds of holds, how firmly, and the edits that make and change them. */
+import type { BorderReading, Choice, HoldRecord, Pop, Shot, ShotDocument } from "../api/client";
+import { changeGarment, type Edit, holdsOf } from "./edits";
+import { type Keyed, keysOf } from "./keys";
+import { count } from "./words";
+
+export type Kind = "follows" | "sticks" | "stitched" | "handle" | "tether" | "elastic";
+
+/** Each kind of hold: its name, what it does, and the mark it has on the stage. */
+export const KINDS: readonly { kind: Kind; name: string; does: string }[] = [
+  { kind: "follows", name: "Follow the worn shape", does: "goes with the body as it is worn" },
+  { kind: "sticks", name: "Stick where it lies near", does: "sticks to the nearest place within a reach" },
+  { kind: "stitched", name: "Stitch to cloth", does: "is drawn to another garment" },
+  { kind: "handle", name: "Carry on a handle", does: "goes where a handle is keyed to go" },
+  { kind: "tether", name: "Tether", does: "is free up to a length" },
+  { kind: "elastic", name: "Elastic", does: "is drawn together along its edges" },
+];
+
+export const PLAIN_CHOICE: Choice = { group: null, border: null, vertices: null, named: null, row: 0, rings: 0, fade: 0, grips: null };
+
+const PLAIN_HOLD: Omit<HoldRecord, "name" | "choose"> = {
+  follows: null,
+  sticks: null,
+  stitched: null,
+  handle: null,
+  tether: null,
+  elastic: null,
+  grip: 1,
+  on: 1,
+  ease_in: 6,
+};
+
+export function kindOf(hold: HoldRecord): Kind {
+  return KINDS.find(({ kind }) => hold[kind] !== null)?.kind ?? "follows";
+}
+
+/** A hold as it is when it is made: `to` is a cast member, or a garment for a stitch; `middle` of its vertices. */
+export function newHold(kind: Kind, name: string, choose: Choice, to: string, middle: readonly number[]): HoldRecord {
+  const hold = { ...PLAIN_HOLD, name, choose };
+  switch (kind) {
+    case "follows":
+      return { ...hold, follows: to };
+    case "sticks":
+      return { ...hold, sticks: { to, reach_mm: 20, slides: null }, grip: 0.9 };
+    case "stitched":
+      return { ...hold, stitched: { to, choose: null, gap_mm: 0, reach_mm: 20 }, grip: 0.9 };
+    case "handle": {
+      const [x = 0, y = 0, z = 0] = middle.map((value) => Math.round(value * 1000) / 1000);
+      return { ...hold, handle: { place: [x, y, z], turn: [0, 0, 0], scale: 1, reach_mm: null, carried_by: null } };
+    }
+    case "tether":
+      return { ...hold, tether: { to, length_mm: 50 }, grip: 0.9 };
+    case "elastic":
+      return { ...hold, elastic: { factor: 0.8, tension: 10 } };
+  }
+}
+
+export function addHold(document: ShotDocument, garment: string, hold: HoldRecord): Edit {
+  return changeGarment(document, garment, { holds: [...holdsOf(document, garment), hold] }, `held by ${hold.name}`);
+}
+
+export function changeHold(document: ShotDocument, garment: string, name: string, change: Partial<HoldRecord>, said: string): Edit {
+  const holds = holdsOf(document, garment).map((hold) => (hold.name === name ? { ...hold, ...change } : hold));
+  return changeGarment(document, garment, { holds }, `${name} ${said}`);
+}
+
+export function removeHold(document: ShotDocument, garment: string, name: string): Edit {
+  const holds = holdsOf(document, garment).filter((hold) => hold.name !== name);
+  return changeGarment(document, garment, { holds }, `let go of ${name}`);
+}
+
+/** Keep a choice under a name, in place of one that has it already. */
+export function keepChoice(document: ShotDocument, garment: string, name: string, choose: Choice): Edit {
+  const before = document.garments.find((one) => one.name === garment)?.choices ?? [];
+  const choices = [...before.filter((one) => one.name !== name), { name, choose }];
+  return changeGarment(document, garment, { choices }, `keeps the choice ${name}`);
+}
+
+export function dropChoice(document: ShotDocument, garment: string, name: string): Edit {
+  const before = document.garments.find((one) => one.name === garment)?.choices ?? [];
+  return changeGarment(document, garment, { choices: before.filter((one) => one.name !== name) }, `drops the choice ${name}`);
+}
+
+/** Move the two keys of a change that is too quick to where it has the frames it needs. */
+export function widen(document: ShotDocument, garment: string, pop: Pop): Edit {
+  const hold = holdsOf(document, garment).find((one) => one.name === pop.hold);
+  if (hold === undefined) return { document, said: "" };
+  const moved = (value: Keyed): Keyed =>
+    typeof value === "number"
+      ? value
+      : { ...value, frames: value.frames.map((frame) => (frame === pop.first ? pop.wider[0] : frame === pop.last ? pop.wider[1] : frame)) };
+  const said = `changes over frames ${pop.wider[0]} to ${pop.wider[1]}`;
+  if (pop.keyed === "grip") return changeHold(document, garment, pop.hold, { grip: moved(hold.grip) }, said);
+  const axis = Number(pop.keyed.split(".")[1]);
+  if (hold.handle === null) return { document, said: "" };
+  const [x, y, z] = hold.handle.place.map((value, at) => (at === axis ? moved(value) : value)) as [Keyed, Keyed, Keyed];
+  return changeHold(document, garment, pop.hold, { handle: { ...hold.handle, place: [x, y, z] } }, said);
+}
+
+/** What a hold holds on to, in a few words. */
+export function holdSaid(hold: HoldRecord): string {
+  if (hold.follows !== null) return `${firm(hold.grip)} to the ${hold.follows} as worn`;
+  if (hold.sticks !== null) return `sticks to the ${hold.sticks.to} within ${hold.sticks.reach_mm} mm, ${firm(hold.grip)}`;
+  if (hold.stitched !== null) return `stitched to the ${hold.stitched.to} within ${hold.stitched.reach_mm} mm, ${firm(hold.grip)}`;
+  if (hold.handle !== null) return `carried on a handle, ${firm(hold.grip)}`;
+  if (hold.tether !== null) return `tethered ${hold.tether.to === null ? "to where it is" : `to the ${hold.tether.to}`} by ${hold.tether.length_mm} mm`;
+  return `drawn to ${typeof hold.elastic?.factor === "number" ? `${Math.round(hold.elastic.factor * 100)} %` : "a keyed share"} of its length`;
+}
+
+function firm(grip: Keyed): string {
+  if (typeof grip !== "number") return `grip keyed at ${count(keysOf(grip).length, "frame")}`;
+  return grip >= 1 ? "welded" : grip <= 0 ? "loose" : `gives ${gives(grip)}`;
+}
+
+/** How far a garment sags on a grip under its own weight; see the shot file's documentation. */
+export function gives(grip: number): string {
+  if (grip <= 0) return "no hold at all";
+  const millimetres = (10 * (1 - grip)) / grip;
+  return `${millimetres < 1 ? millimetres.toFixed(2) : millimetres < 10 ? millimetres.toFixed(1) : Math.round(millimetres)}\u00a0mm`;
+}
+
+/** What is chosen, in words. */
+export function choiceSaid(choose: Choice): string {
+  const more = [];
+  if (choose.rings > 0) more.push(`${count(choose.rings, "row")} more`);
+  if (choose.fade > 0) more.push(`fading over ${count(choose.fade, "row")}`);
+  return [baseSaid(choose), ...more].join(", ");
+}
+
+function baseSaid(choose: Choice): string {
+  const row = choose.row > 0 ? `row ${choose.row} from ` : "";
+  if (choose.group) return `${row}the faces called ${choose.group}`;
+  if (choose.border) return `${row}the ${choose.border} border`;
+  if (choose.named) return `${row}${choose.named}`;
+  return `${row}${count(choose.vertices?.length ?? 0, "vertex", "vertices")}`;
+}
+
+/** The border that a choice starts from, if it does. */
+export function borderOf(choose: Choice | null, borders: readonly BorderReading[]): BorderReading | undefined {
+  if (choose === null) return undefined;
+  const base = (one: Choice) => JSON.stringify([one.group, one.border, one.vertices, one.named]);
+  return borders.find((border) => base({ ...PLAIN_CHOICE, ...border.choose }) === base(choose));
+}
+
+/** Whom a hold of a kind can hold on to. */
+export function targetsOf(shot: Shot, garment: string, kind: Kind): string[] {
+  if (kind === "stitched") return shot.document.garments.map((one) => one.name).filter((name) => name !== garment);
+  if (kind === "handle" || kind === "elastic") return [];
+  const cast = shot.document.cast ?? [];
+  return [...cast].sort((a, b) => Number(b.kind === "character") - Number(a.kind === "character")).map((one) => one.name);
+}

@@ -1,0 +1,97 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import type { HoldReading, HoldRecord, Shot } from "../../api/client";
+import { changeHold, choiceSaid, gives, holdSaid, removeHold, widen } from "../../domain/holds";
+import { count } from "../../domain/words";
+import { useEdit } from "../../state/queries";
+import { useRoom } from "../../state/room";
+import { Figure, Panel } from "../../ui/Card";
+import { Fold } from "../../ui/Fold";
+import { KeyedField } from "../../ui/KeyedField";
+import { NumberField } from "../../ui/NumberField";
+import { SpanFields } from "../../ui/SpanFields";
+import { KindFields } from "./KindFields";
+import { ShakeTest } from "./ShakeTest";
+
+export interface HoldPanelProps {
+  shot: Shot;
+  garment: string;
+  hold: HoldRecord;
+  read: HoldReading | undefined;
+}
+
+export type KeepHold = (change: Partial<HoldRecord>, said: string) => void;
+
+/** One hold: what it holds, how firmly, from when to when, and what will be seen to jump. */
+export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
+  const edit = useEdit(shot);
+  const looked = useRoom((room) => room.hold === hold.name);
+  const set = useRoom((room) => room.set);
+  const keep: KeepHold = (change, said) => {
+    edit.mutate({ edit: (document) => changeHold(document, garment, hold.name, change, said) });
+  };
+  return (
+    <Panel label={`Hold ${hold.name}`}>
+      <Typography sx={{ fontWeight: 600, fontSize: 13 }}>{hold.name}</Typography>
+      <Typography sx={{ fontSize: 12.5, overflowWrap: "anywhere" }}>
+        {capital(choiceSaid(hold.choose))}: {holdSaid(hold)}
+      </Typography>
+      {read !== undefined && read.holding < read.vertices && (
+        <Figure name="Holds on" value={`${read.holding} of ${count(read.vertices, "vertex", "vertices")}`} />
+      )}
+      {read?.notes.map((note) => (
+        <Typography key={note} sx={{ fontSize: 12, color: "warning.main" }}>
+          {capital(note)}.
+        </Typography>
+      ))}
+      {read?.pops.map((pop) => (
+        <Box key={`${pop.keyed} ${pop.first}`} role="alert" sx={{ mt: 0.5, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
+          <Typography sx={{ fontSize: 12.5 }}>
+            It will be seen to jump: {pop.said} from {pop.first} to {pop.last}, and needs {Math.ceil(pop.needs)} frames.
+          </Typography>
+          <Button size="small" onClick={() => { edit.mutate({ edit: (document) => widen(document, garment, pop) }); }}>
+            Spread it over {pop.wider[0]} to {pop.wider[1]}
+          </Button>
+        </Box>
+      ))}
+      <Fold title="Grip" said={gripSaid(hold)}>
+        <KeyedField label="Grip, 0 to 1" value={hold.grip} low={0} high={1} keep={(grip, said) => { keep({ grip }, said); }} />
+        <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+          1 is welded. Below, it gives {typeof hold.grip === "number" && hold.grip < 1 ? gives(hold.grip) : "10 mm at 0.5, 1.1 mm at 0.9"} under the garment&apos;s own weight
+          {read?.firmness != null ? `: ${Math.round(read.firmness).toLocaleString("en")} N/m` : ""}.
+        </Typography>
+      </Fold>
+      <Fold title="When" said={hold.on === 1 ? "always" : "switched"}>
+        <SpanFields value={hold.on} does="holds" keep={(on, said) => { keep({ on }, said); }} />
+        <NumberField label="Takes hold again over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
+      </Fold>
+      <KindFields shot={shot} garment={garment} hold={hold} keep={keep} />
+      {hold.stitched === null && hold.elastic === null && <ShakeTest shot={shot} garment={garment} hold={hold.name} />}
+      <Box sx={{ display: "flex", justifyContent: "space-between" }}>
+        <Button size="small" aria-pressed={looked} onClick={() => { set({ hold: looked ? null : hold.name }); }}>
+          {looked ? "Hide its links" : "Show its links"}
+        </Button>
+        <Button
+          size="small"
+          aria-label={`Let go of ${hold.name}`}
+          onClick={() => {
+            edit.mutate({ edit: (document) => removeHold(document, garment, hold.name) });
+          }}
+        >
+          Let go
+        </Button>
+      </Box>
+    </Panel>
+  );
+}
+
+function gripSaid(hold: HoldRecord): string {
+  if (typeof hold.grip !== "number") return "keyed";
+  if (hold.grip >= 1) return "welded";
+  return `${hold.grip}, gives ${gives(hold.grip)}`;
+}
+
+function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}

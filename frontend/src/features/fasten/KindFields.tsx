@@ -1,0 +1,125 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import type { HoldRecord, Shot } from "../../api/client";
+import { targetsOf } from "../../domain/holds";
+import type { Keyed } from "../../domain/keys";
+import { useReading } from "../../state/queries";
+import { Fold } from "../../ui/Fold";
+import { KeyedField } from "../../ui/KeyedField";
+import { NumberField, OptionalNumberField } from "../../ui/NumberField";
+import { Pick } from "../../ui/Pick";
+import type { KeepHold } from "./HoldPanel";
+
+interface KindFieldsProps {
+  shot: Shot;
+  garment: string;
+  hold: HoldRecord;
+  keep: KeepHold;
+}
+
+/** What only one kind of hold has. */
+export function KindFields({ shot, garment, hold, keep }: KindFieldsProps) {
+  if (hold.sticks !== null) return <StickFields stick={hold.sticks} keep={keep} />;
+  if (hold.stitched !== null) return <StitchFields shot={shot} garment={garment} stitch={hold.stitched} keep={keep} />;
+  if (hold.handle !== null) return <HandleFields shot={shot} handle={hold.handle} keep={keep} />;
+  if (hold.tether !== null) {
+    const tether = hold.tether;
+    return <NumberField label="Free up to, mm" value={tether.length_mm} low={0.1} high={100_000} keep={(length_mm) => { keep({ tether: { ...tether, length_mm } }, `free up to ${length_mm} mm`); }} />;
+  }
+  if (hold.elastic !== null) return <ElasticFields elastic={hold.elastic} keep={keep} />;
+  return null;
+}
+
+function StickFields({ stick, keep }: { stick: NonNullable<HoldRecord["sticks"]>; keep: KeepHold }) {
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+      <NumberField label="Reach, mm" value={stick.reach_mm} low={0.1} high={10_000} keep={(reach_mm) => { keep({ sticks: { ...stick, reach_mm } }, `reaches ${reach_mm} mm`); }} />
+      <OptionalNumberField
+        label="Slides, friction"
+        none="never"
+        value={stick.slides}
+        low={0}
+        high={10}
+        keep={(slides) => { keep({ sticks: { ...stick, slides } }, slides === null ? "does not slide" : `slides with friction ${slides}`); }}
+      />
+    </Box>
+  );
+}
+
+function StitchFields({ shot, garment, stitch, keep }: { shot: Shot; garment: string; stitch: NonNullable<HoldRecord["stitched"]>; keep: KeepHold }) {
+  const targets = targetsOf(shot, garment, "stitched");
+  return (
+    <>
+      <Pick label="To" value={stitch.to} options={targets.map((one) => ({ value: one, name: one }))} keep={(to) => { keep({ stitched: { ...stitch, to, choose: null } }, `stitched to the ${to}`); }} />
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+        <NumberField label="Reach, mm" value={stitch.reach_mm} low={0.1} high={10_000} keep={(reach_mm) => { keep({ stitched: { ...stitch, reach_mm } }, `reaches ${reach_mm} mm`); }} />
+        <NumberField label="Gap, mm" value={stitch.gap_mm} low={0} high={1000} keep={(gap_mm) => { keep({ stitched: { ...stitch, gap_mm } }, `drawn to ${gap_mm} mm`); }} />
+      </Box>
+    </>
+  );
+}
+
+function ElasticFields({ elastic, keep }: { elastic: NonNullable<HoldRecord["elastic"]>; keep: KeepHold }) {
+  return (
+    <>
+      <KeyedField label="Drawn to, of its length" value={elastic.factor} low={0.05} high={1} keep={(factor, said) => { keep({ elastic: { ...elastic, factor } }, said); }} />
+      <NumberField label="Tension, N" value={elastic.tension} low={0.01} high={1e6} keep={(tension) => { keep({ elastic: { ...elastic, tension } }, `tension ${tension} N`); }} />
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>What stretches each row to twice the length it is drawn to.</Typography>
+    </>
+  );
+}
+
+type Handle = NonNullable<HoldRecord["handle"]>;
+const AXES = [
+  ["Right, m", "Tip about x, degrees"],
+  ["Up, m", "Turn about y, degrees"],
+  ["Ahead, m", "Roll about z, degrees"],
+] as const;
+
+function HandleFields({ shot, handle, keep }: { shot: Shot; handle: Handle; keep: KeepHold }) {
+  const put = (key: "place" | "turn", axis: number, value: Keyed, said: string) => {
+    const [x, y, z] = handle[key].map((one, at) => (at === axis ? value : one)) as [Keyed, Keyed, Keyed];
+    keep({ handle: { ...handle, [key]: [x, y, z] } }, said);
+  };
+  return (
+    <Fold title="Handle" said={[...handle.place, ...handle.turn, handle.scale].some((one) => typeof one !== "number") ? "keyed" : "still"}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+        {AXES.map(([place, turn], axis) => (
+          <Box key={place} sx={{ display: "contents" }}>
+            <KeyedField label={place} value={handle.place[axis] ?? 0} keep={(value, said) => { put("place", axis, value, said); }} />
+            <KeyedField label={turn} value={handle.turn[axis] ?? 0} low={-3600} high={3600} keep={(value, said) => { put("turn", axis, value, said); }} />
+          </Box>
+        ))}
+        <KeyedField label="Scale, times" value={handle.scale} low={0.001} high={1000} keep={(scale, said) => { keep({ handle: { ...handle, scale } }, said); }} />
+        <OptionalNumberField label="Reach, mm" none="all alike" value={handle.reach_mm} low={0.1} high={100_000} keep={(reach_mm) => { keep({ handle: { ...handle, reach_mm } }, reach_mm === null ? "reaches all alike" : `reaches ${reach_mm} mm`); }} />
+      </Box>
+      <Carrier shot={shot} handle={handle} keep={keep} />
+    </Fold>
+  );
+}
+
+/** What carries the handle itself: nobody, or a cast member or a part of one. */
+function Carrier({ shot, handle, keep }: { shot: Shot; handle: Handle; keep: KeepHold }) {
+  const reading = useReading(shot).data;
+  const carrier = handle.carried_by;
+  const members = (shot.document.cast ?? []).map((one) => one.name);
+  const parts = reading?.cast[carrier?.member ?? ""]?.parts ?? [];
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: carrier === null ? "1fr" : "1fr 1fr", columnGap: 1 }}>
+      <Pick
+        label="Carried by"
+        value={carrier?.member ?? ""}
+        options={[{ value: "", name: "nobody" }, ...members.map((one) => ({ value: one, name: one }))]}
+        keep={(member) => { keep({ handle: { ...handle, carried_by: member === "" ? null : { member, part: null } } }, member === "" ? "carried by nobody" : `carried by the ${member}`); }}
+      />
+      {carrier !== null && (
+        <Pick
+          label="By its"
+          value={carrier.part ?? ""}
+          options={[{ value: "", name: "whole" }, ...parts.map((one) => ({ value: one, name: one }))]}
+          keep={(part) => { keep({ handle: { ...handle, carried_by: { ...carrier, part: part === "" ? null : part } } }, part === "" ? "carried as a whole" : `carried by ${part}`); }}
+        />
+      )}
+    </Box>
+  );
+}
