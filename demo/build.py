@@ -18,6 +18,7 @@ from scipy.spatial import Delaunay
 from scipy.spatial.transform import Rotation
 from skirt import Cut, build_skirt
 from smock import build_smock
+from trims import build_collar, build_cuffs, build_lantern, build_scarf
 
 HERE = Path(__file__).parent
 SKIRT = Cut(0.004, 0.430, 0.0185)
@@ -49,7 +50,21 @@ def lamplighter() -> None:
     points, groups = build_smock(surface.vertices, surface.triangles, part, SKIRT)
     write_obj(HERE / "lamplighter" / "smock.obj", "smock", points, groups)
     print(f"smock {len(points)} vertices")
+    trims(surface)
     quay()
+
+
+def trims(surface: Surface) -> None:
+    """What the shot with lanterns is fastened by: collar, scarf, cuffs, and a lantern."""
+    folder, body, faces = HERE / "lamplighter", surface.vertices, surface.triangles
+    collar, laid = build_collar(body, faces)
+    write_obj(folder / "collar.obj", "collar", collar, {"collar": laid})
+    write_obj(folder / "cuffs.obj", "cuffs", *build_cuffs(body, faces))
+    under = np.concatenate([body, collar])
+    points, groups, uvs = build_scarf(under, np.concatenate([faces, np.array(laid) + len(body)]))
+    write_obj(folder / "scarf.obj", "scarf", points, groups, uvs)
+    write_obj(folder / "lantern.obj", "lantern", *build_lantern())
+    print(f"scarf {len(points)} vertices, collar {len(collar)}")
 
 
 def layers(surface: Surface) -> None:

@@ -1652,8 +1652,8 @@ export interface components {
         /**
          * ChoiceRecord
          * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
-         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
+         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         ChoiceRecord: {
             /**
@@ -1920,8 +1920,8 @@ export interface components {
         /**
          * ChoiceRecord
          * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
-         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
+         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "Reading.ChoiceRecord": {
             /**
@@ -2327,8 +2327,8 @@ export interface components {
         /**
          * ChoiceRecord
          * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
-         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
+         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "Shot.ChoiceRecord": {
             /**
@@ -2568,7 +2568,8 @@ export interface components {
          * GarmentRecord
          * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
          *     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
-         *     its back side is spared; what fills it; finished, when it is not to be simulated again.
+         *     its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at: the
+         *     shot's frame of the first one of its own file, for a hold that follows that.
          */
         "Shot.GarmentRecord": {
             /**
@@ -2624,6 +2625,11 @@ export interface components {
              * @default 0
              */
             shelter: number;
+            /**
+             * Starts At
+             * @default 0
+             */
+            starts_at: number;
             /**
              * Unit
              * @default m
@@ -2696,10 +2702,10 @@ export interface components {
         };
         /**
          * HoldRecord
-         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member), sticks, stitched,
-         *     handle, tether or elastic. grip, 0 to 1, is welded at 1, and below it lets the garment sag by 10 mm times
-         *     (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it takes hold
-         *     again.
+         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member, or by the
+         *     garment's own name the motion of its own file), sticks, stitched, handle, tether or elastic. grip, 0 to 1,
+         *     is welded at 1, and below it lets the garment sag by 10 mm times (1 - grip) / grip under its own weight; on,
+         *     1 or 0 over frames; ease_in, frames over which it takes hold again.
          */
         "Shot.HoldRecord": {
             choose: components["schemas"]["Shot.ChoiceRecord"];
@@ -3202,8 +3208,8 @@ export interface components {
         /**
          * ChoiceRecord
          * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
-         *     falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
+         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "ShotEdit.ChoiceRecord": {
             /**
@@ -3443,7 +3449,8 @@ export interface components {
          * GarmentRecord
          * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
          *     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
-         *     its back side is spared; what fills it; finished, when it is not to be simulated again.
+         *     its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at: the
+         *     shot's frame of the first one of its own file, for a hold that follows that.
          */
         "ShotEdit.GarmentRecord": {
             /**
@@ -3499,6 +3506,11 @@ export interface components {
              * @default 0
              */
             shelter: number;
+            /**
+             * Starts At
+             * @default 0
+             */
+            starts_at: number;
             /**
              * Unit
              * @default m
@@ -3571,10 +3583,10 @@ export interface components {
         };
         /**
          * HoldRecord
-         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member), sticks, stitched,
-         *     handle, tether or elastic. grip, 0 to 1, is welded at 1, and below it lets the garment sag by 10 mm times
-         *     (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it takes hold
-         *     again.
+         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member, or by the
+         *     garment's own name the motion of its own file), sticks, stitched, handle, tether or elastic. grip, 0 to 1,
+         *     is welded at 1, and below it lets the garment sag by 10 mm times (1 - grip) / grip under its own weight; on,
+         *     1 or 0 over frames; ease_in, frames over which it takes hold again.
          */
         "ShotEdit.HoldRecord": {
             choose: components["schemas"]["ShotEdit.ChoiceRecord"];

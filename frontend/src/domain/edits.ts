@@ -1,5 +1,6 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
 import type { CastRecord, ColliderRecord, FabricRecord, GarmentRecord, HoldRecord, ShotDocument, WindRecord } from "../api/client";
+import type { Keyed } from "./keys";
 
 export interface Edit {
   document: ShotDocument;
@@ -61,6 +62,7 @@ export function addGarment(
     shelter: 0,
     filling: null,
     finished: null,
+    starts_at: 0,
     choices: [],
     holds: [],
   };
@@ -213,10 +215,14 @@ export function simulateAgain(document: ShotDocument, name: string): Edit {
   return changeGarment(document, name, { finished: null }, "simulated again");
 }
 
-export function changeTimeStretch(document: ShotDocument, time_stretch: number): Edit {
-  return { document: { ...document, time_stretch }, said: `Time: ${time_stretch} s for the cloth in one of the shot` };
+export function changeTimeStretch(document: ShotDocument, time_stretch: Keyed): Edit {
+  return { document: { ...document, time_stretch }, said: `Time: ${plain(time_stretch)} s for the cloth in one of the shot` };
 }
 
-export function changeLeastSubsteps(document: ShotDocument, least_substeps: number): Edit {
-  return { document: { ...document, least_substeps }, said: `At least ${least_substeps} substeps per frame` };
+export function changeLeastSubsteps(document: ShotDocument, least_substeps: Keyed): Edit {
+  return { document: { ...document, least_substeps }, said: `At least ${plain(least_substeps)} substeps per frame` };
+}
+
+function plain(value: Keyed): string {
+  return typeof value === "number" ? String(value) : "keyed";
 }

@@ -122,7 +122,7 @@ export function gives(grip: number): string {
 /** What is chosen, in words. */
 export function choiceSaid(choose: Choice): string {
   const more = [];
-  if (choose.rings > 0) more.push(`${count(choose.rings, "row")} more`);
+  if (choose.rings !== 0) more.push(`${count(Math.abs(choose.rings), "row")} ${choose.rings > 0 ? "more" : "fewer"}`);
   if (choose.fade > 0) more.push(`fading over ${count(choose.fade, "row")}`);
   return [baseSaid(choose), ...more].join(", ");
 }
@@ -146,6 +146,6 @@ export function borderOf(choose: Choice | null, borders: readonly BorderReading[
 export function targetsOf(shot: Shot, garment: string, kind: Kind): string[] {
   if (kind === "stitched") return shot.document.garments.map((one) => one.name).filter((name) => name !== garment);
   if (kind === "handle" || kind === "elastic") return [];
-  const cast = shot.document.cast ?? [];
-  return [...cast].sort((a, b) => Number(b.kind === "character") - Number(a.kind === "character")).map((one) => one.name);
+  const cast = [...(shot.document.cast ?? [])].sort((a, b) => Number(b.kind === "character") - Number(a.kind === "character"));
+  return [...cast.map((one) => one.name), ...(kind === "follows" ? [garment] : [])];
 }

@@ -6,12 +6,14 @@ import { firstSimulated } from "../domain/edits";
 import { useClock } from "../state/clock";
 import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
+import { useGarmentAtHand } from "../ui/GarmentPicker";
 import { useClothPicking } from "./clothPicking";
 import { describe } from "./description";
 import { LookBar } from "./LookBar";
 import { PaneNotes } from "./PaneNotes";
 import { Scenery } from "./scenery";
 import { Stage } from "./stage";
+import { useHandle } from "./useHandle";
 import { ViewCards } from "./ViewCards";
 
 export interface StageViewProps {
@@ -72,6 +74,9 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
   useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
   const picking = useClothPicking(built?.stage ?? null, shot, reading);
 
+  const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name)) ?? null;
+  const handle = useHandle(built?.stage ?? null, shot, garment);
+
   const place = (event: PointerEvent<HTMLElement>): [number, number] => {
     const box = event.currentTarget.getBoundingClientRect();
     return [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
@@ -86,13 +91,15 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
         aria-label={`The stage: ${shot.name}, frame ${frame}. Drag to turn, Shift and drag to move, wheel to come nearer; arrow keys turn, plus and minus come nearer.`}
         style={{ position: "absolute", inset: 0, width: "100%", height: "100%", touchAction: "none", outlineOffset: -3 }}
         onPointerMove={(event) => {
-          picking.point(...place(event));
+          if (!handle.move(...place(event), event.altKey)) picking.point(...place(event));
         }}
-        onPointerDown={(event) => {
-          if (event.button === 0) picking.press(...place(event));
+        onPointerDownCapture={(event) => {
+          if (event.button !== 0) return;
+          if (handle.press(...place(event))) event.currentTarget.setPointerCapture(event.pointerId);
+          else picking.press(...place(event));
         }}
         onPointerUp={(event) => {
-          picking.lift(...place(event), event);
+          if (!handle.lift()) picking.lift(...place(event), event);
         }}
         onKeyDown={(event) => {
           const step = nudges[event.key];

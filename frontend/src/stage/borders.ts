@@ -71,6 +71,8 @@ export class Borders {
   }
 }
 
+const CROWDED = 200; // marks, from where on they are drawn smaller
+
 function marks(draw: (pen: CanvasRenderingContext2D) => void): Points<BufferGeometry, PointsMaterial> {
   const material = new PointsMaterial({ size: 12, sizeAttenuation: false, map: drawn(draw), transparent: true, depthTest: false });
   const points = new Points(new BufferGeometry(), material);
@@ -87,6 +89,7 @@ function place(marked: Points, points: Float32Array, vertices: Uint32Array): voi
   });
   marked.geometry.setAttribute("position", new Float32BufferAttribute(places, 3));
   marked.visible = vertices.length > 0;
+  (marked.material as PointsMaterial).size = vertices.length > CROWDED ? 8 : 12;
 }
 
 function closed(points: Float32Array, loop: Uint32Array): number[] {

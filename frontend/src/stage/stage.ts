@@ -19,6 +19,7 @@ import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.j
 import { ramp } from "../domain/ramp";
 import type { Look, View } from "../state/room";
 import { Borders } from "./borders";
+import { HandleMark, type Knob } from "./handleMark";
 import { applyLook, clothMaterial, type Tones } from "./clothMaterial";
 import { Daylight } from "./lights";
 import { silhouette } from "./silhouette";
@@ -55,6 +56,7 @@ interface Cloth {
 
 export class Stage {
   readonly borders = new Borders();
+  private readonly handle = new HandleMark();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly camera = new PerspectiveCamera(32, 1, 0.02, 60);
@@ -83,7 +85,7 @@ export class Stage {
       this.wake();
     });
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group);
+    this.scene.add(this.person, this.borders.group, this.handle.group);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -289,6 +291,24 @@ export class Stage {
     this.raycaster.setFromCamera(new Vector2(2 * within - 1, 1 - 2 * y), this.camera);
     const { origin, direction } = this.raycaster.ray;
     return { origin: origin.toArray(), direction: direction.toArray() };
+  }
+
+  /** Stand the handle at `place`, m, or nowhere. */
+  showHandle(place: readonly number[] | null, size: number): void {
+    this.handle.show(place, size);
+    this.wake();
+  }
+
+  /** The knob of the handle under a place on the canvas. */
+  knobAt(x: number, y: number): Knob | null {
+    this.ray(x, y);
+    return this.handle.knobAt(this.raycaster.ray);
+  }
+
+  /** Where along or about a knob's axis a place on the canvas points. */
+  handleReading(knob: Knob, x: number, y: number): number | null {
+    this.ray(x, y);
+    return this.handle.reading(knob, this.raycaster.ray);
   }
 
   /** Where the camera is and how it projects, as the desk wants it to know what was drawn around. */

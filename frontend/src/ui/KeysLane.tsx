@@ -9,11 +9,12 @@ import { useRoom } from "../state/room";
 
 export const LANE = 40; // px that a lane of keys takes
 
-/** The lane whose keys the tape shows: the one that was asked for, or the first. */
+/** The lane whose keys the tape shows: the one that was asked for, or the first of the hold at hand. */
 export function useLane(shot: Shot): { lane: Lane | undefined; lanes: Lane[] } {
   const wanted = useRoom((room) => room.lane);
+  const looked = useRoom((room) => room.hold);
   const lanes = lanesOf(shot.document);
-  return { lanes, lane: lanes.find((one) => one.id === wanted) ?? lanes[0] };
+  return { lanes, lane: lanes.find((one) => one.id === wanted) ?? lanes.find((one) => one.hold === looked) ?? lanes[0] };
 }
 
 interface KeysLaneProps {

@@ -171,7 +171,7 @@ def read_open_shot(
     fabrics = fabrics_of(shot)
     for piece in shot.garments:
         try:
-            garment = assemble_garment(piece, folder, fabrics)
+            garment = assemble_garment(piece, folder, fabrics, shot.frame_rate)
             cut = triangulated(garment.mesh)
             topology = build_topology(cut.triangles, garment.mesh.vertex_count, name=garment.mesh.name)
             opened.garments[piece.name] = OpenGarment(garment, cut, topology, border_loops(topology))

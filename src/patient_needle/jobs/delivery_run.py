@@ -83,7 +83,7 @@ def garment_mesh(shot: ShotFile, folder: Path, name: str) -> Mesh:
     """The garment as it was brought in, in metres, under the garment's name."""
     for record in shot.garments:
         if record.name == name:
-            return replace(assemble_garment(record, folder, fabrics_of(shot)).mesh, name=name)
+            return replace(assemble_garment(record, folder, fabrics_of(shot), shot.frame_rate).mesh, name=name)
     raise ShotError(f"the shot has no garment '{name}'", remedy="Choose one of the take's garments")
 
 

@@ -9,6 +9,10 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.craft.fastened import read_holds
+from patient_needle.core.craft.holds import Elastic, Follow, Handle, Stick, Stitch
+from patient_needle.core.craft.seams import seams_of
+from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.normals import triangle_areas
 from patient_needle.core.geometry.surfaces import soundness
@@ -118,3 +122,16 @@ def test_everything_that_keeps_cloth_off_has_an_outside(shot):
     for member in plan.cast:
         found = soundness(member.motion.rest(), member.cut.triangles)
         assert (found.crowded, found.opposed, found.inside_out) == (None, None, False), member.name
+
+
+def test_the_shot_with_lanterns_is_held_in_every_way():
+    path = DEMO / "lamplighter" / "fastened.json"
+    plan = assemble(read_shot_file(path), path.parent)
+    run = OutfitRun(plan, plan.runs[0])
+    kinds = {type(hold.how) for garment in plan.garments for hold in garment.holds}
+    assert {Follow, Stick, Stitch, Handle, Elastic} <= kinds
+    seams = seams_of(run.dressed, run.outfit.spans, [one.start(plan.first_simulated) for one in run.dressed])
+    for dressed in run.dressed:
+        for read in read_holds(dressed, seams, plan.frame_rate, plan.first_simulated):
+            assert read.holding == read.vertices, read
+            assert read.pops == (), read

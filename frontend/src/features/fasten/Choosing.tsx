@@ -23,7 +23,7 @@ interface ChoosingProps {
 
 const TOOLS: readonly { tool: Room["tool"]; name: string; said: string }[] = [
   { tool: "border", name: "Point", said: "Press a border of the cloth" },
-  { tool: "lasso", name: "Draw around", said: "Draw around cloth; Shift adds, Alt takes away, the right button turns" },
+  { tool: "lasso", name: "Draw", said: "Draw around cloth; Shift adds, Alt takes away, the right button turns" },
   { tool: "box", name: "Box", said: "Pull a box over cloth; Shift adds, Alt takes away, the right button turns" },
 ];
 
@@ -143,7 +143,7 @@ function Chosen({ shot, garment }: { shot: Shot; garment: string }) {
     <Box role="group" aria-label="Chosen" sx={{ mt: 0.5 }}>
       <Typography sx={{ fontSize: 12.5, fontWeight: 600 }}>Chosen: {choiceSaid(chosen)}</Typography>
       <Reach label="Only the row so many edges in" value={chosen.row} keep={(row) => { change({ row }); }} />
-      <Reach label="Rows beyond" value={chosen.rings} keep={(rings) => { change({ rings }); }} />
+      <Reach label="Rows beyond" low={-6} value={chosen.rings} keep={(rings) => { change({ rings }); }} />
       <Reach label="Rows over which it fades" value={chosen.fade} keep={(fade) => { change({ fade }); }} />
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <TextField label="Keep it as" value={name} margin="dense" onChange={(event) => { setName(event.target.value); }} />
@@ -161,14 +161,14 @@ function Chosen({ shot, garment }: { shot: Shot; garment: string }) {
   );
 }
 
-function Reach({ label, value, keep }: { label: string; value: number; keep(value: number): void }) {
+function Reach({ label, low = 0, value, keep }: { label: string; low?: number; value: number; keep(value: number): void }) {
   const id = label.replaceAll(" ", "-");
   return (
     <Box sx={{ px: 0.5 }}>
       <Typography id={id} sx={{ fontSize: 12.5, mt: 0.25 }}>
         {label}: <span className="figure">{value}</span>
       </Typography>
-      <Slider size="small" aria-labelledby={id} value={value} min={0} max={12} onChange={(_, next) => { keep(next as number); }} sx={{ py: 0.75 }} />
+      <Slider size="small" aria-labelledby={id} value={value} min={low} max={12} onChange={(_, next) => { keep(next as number); }} sx={{ py: 0.75 }} />
     </Box>
   );
 }

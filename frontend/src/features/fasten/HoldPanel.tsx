@@ -69,7 +69,7 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
       <KindFields shot={shot} garment={garment} hold={hold} keep={keep} />
       {hold.stitched === null && hold.elastic === null && <ShakeTest shot={shot} garment={garment} hold={hold.name} />}
       <Box sx={{ display: "flex", justifyContent: "space-between" }}>
-        <Button size="small" aria-pressed={looked} onClick={() => { set({ hold: looked ? null : hold.name }); }}>
+        <Button size="small" aria-pressed={looked} onClick={() => { set({ hold: looked ? null : hold.name, lane: null }); }}>
           {looked ? "Hide its links" : "Show its links"}
         </Button>
         <Button

@@ -8,6 +8,7 @@ import { addWind, changeGarment, changeLeastSubsteps, changeTimeStretch, changeW
 import { useEdit } from "../../state/queries";
 import { Panel, Section } from "../../ui/Card";
 import { Fold } from "../../ui/Fold";
+import { KeyedField } from "../../ui/KeyedField";
 import { NumberField } from "../../ui/NumberField";
 
 /** Wind, calm and time: what acts on the cloth apart from the cast, folded away until it is wanted. */
@@ -70,9 +71,10 @@ function WindPanel({ shot, wind }: { shot: Shot; wind: WindRecord }) {
     <Panel label={`Wind ${wind.name}`}>
       <Typography sx={{ fontWeight: 600, fontSize: 13 }}>{wind.name}</Typography>
       {gust === null ? (
-        <Typography sx={{ fontSize: 12.5 }}>
-          Keyed in more places than fit here: change it in the shot file.
-        </Typography>
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+          <KeyedField label="Strength, m/s" value={wind.strength} low={0} high={60} keep={(strength) => { edit.mutate({ edit: (document) => changeWind(document, wind.name, { ...wind, strength }) }); }} />
+          <KeyedField label="Blows to, degrees" value={wind.heading} low={-360} high={360} keep={(heading) => { edit.mutate({ edit: (document) => changeWind(document, wind.name, { ...wind, heading }) }); }} />
+        </Box>
       ) : (
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
           <NumberField label="Strength, m/s" value={gust.strength} low={0} high={60} keep={(strength) => { keep({ strength }); }} />
@@ -134,19 +136,15 @@ function TimeStretch({ shot }: { shot: Shot }) {
   const stretch = shot.document.time_stretch ?? 1;
   return (
     <Section title="Time">
-      {typeof stretch === "number" ? (
-        <NumberField
-          label="Seconds for the cloth per second of the shot"
-          value={stretch}
-          low={0.05}
-          high={50}
-          keep={(value) => {
-            edit.mutate({ edit: (document) => changeTimeStretch(document, value) });
-          }}
-        />
-      ) : (
-        <Typography sx={{ fontSize: 12.5 }}>Time is keyed: change it in the shot file.</Typography>
-      )}
+      <KeyedField
+        label="Seconds for the cloth per second of the shot"
+        value={stretch}
+        low={0.05}
+        high={50}
+        keep={(value) => {
+          edit.mutate({ edit: (document) => changeTimeStretch(document, value) });
+        }}
+      />
     </Section>
   );
 }
@@ -157,20 +155,15 @@ function LeastEffort({ shot }: { shot: Shot }) {
   const least = shot.document.least_substeps ?? 1;
   return (
     <Section title="Effort">
-      {typeof least === "number" ? (
-        <NumberField
-          label="Substeps per frame, at least"
-          value={least}
-          whole
-          low={1}
-          high={32}
-          keep={(value) => {
-            edit.mutate({ edit: (document) => changeLeastSubsteps(document, value) });
-          }}
-        />
-      ) : (
-        <Typography sx={{ fontSize: 12.5 }}>The least effort is keyed: change it in the shot file.</Typography>
-      )}
+      <KeyedField
+        label="Substeps per frame, at least"
+        value={least}
+        low={1}
+        high={32}
+        keep={(value) => {
+          edit.mutate({ edit: (document) => changeLeastSubsteps(document, value) });
+        }}
+      />
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>More are taken by themselves where the motion is fast.</Typography>
     </Section>
   );

@@ -85,6 +85,8 @@ def chosen(mesh: Mesh, topology: Topology, source_face: Indices, choice: Choice)
         vertices = np.setdiff1d(grown_by(topology, vertices, choice.row), nearer)
     share = np.zeros(mesh.vertex_count)
     share[vertices] = choice.grips if choice.grips else 1.0
+    if choice.rings < 0:
+        share *= np.isin(np.arange(len(share)), grown_by(topology, vertices, choice.rings))
     for _ in range(choice.rings):
         share = _grown(topology, share)
     for ring in range(choice.fade):

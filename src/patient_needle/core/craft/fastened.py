@@ -57,7 +57,10 @@ def read_holds(
         elif held.places is not None:
             holding = int((taken.triangle[span] >= 0).sum())
         else:
-            holding = 0 if seam is None else len(np.unique(seam.vertex))
+            ends = [] if seam is None else [seam.vertex]
+            if seam is not None and isinstance(held.hold.how, Elastic):
+                ends.append(seam.others[:, 0])
+            holding = len(np.unique(np.concatenate(ends))) if ends else 0
         grip = float(held.hold.grip.values.max())
         soft = 0.0 < grip < WELD and not isinstance(held.hold.how, Elastic)
         out.append(

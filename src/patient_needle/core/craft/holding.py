@@ -95,12 +95,11 @@ def held_points(
     garment: Garment, topology: Topology, source_face: Indices, areas: Scalars, whereabouts: Whereabouts
 ) -> tuple[HeldPoints, ...]:
     """The garment's holds; areas (n,) m2 per vertex. Errors name the hold."""
-    points = garment.mesh.vertices
     out = []
     for hold in garment.holds:
         try:
             vertices, grips = chosen(garment.mesh, topology, source_face, hold.choice)
-            places = places_of(hold.how, points[vertices], whereabouts, hold.name)
+            places = places_of(hold.how, garment, vertices, whereabouts, hold.name)
             check_hold(hold)
         except NeedleError as error:
             raise error if "hold '" in error.where else error.at(f"hold '{hold.name}'") from None

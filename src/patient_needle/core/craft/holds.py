@@ -17,8 +17,8 @@ SAG = 0.01  # m by which a garment sags under its own weight at a grip of one ha
 @dataclass(frozen=True)
 class Choice:
     """Which vertices of a garment: a face group, a border loop, or a list; of it only the row that is `row`
-    edges away, if that is not 0; then `rings` more around them, and `fade` more still over which the grip falls
-    to nothing; grips: one per listed vertex, all 1 when empty.
+    edges away, if that is not 0; then `rings` more around them, or fewer below 0, and `fade` more still over
+    which the grip falls to nothing; grips: one per listed vertex, all 1 when empty.
     """
 
     group: str | None = None
@@ -32,9 +32,11 @@ class Choice:
 
 @dataclass(frozen=True)
 class Follow:
-    """The worn shape: the nearest surface of a cast member, as the garment lies on it in the rest pose."""
+    """The worn shape: the nearest surface of a cast member, as the garment lies on it in the rest pose; None
+    for the motion that the garment's own file has.
+    """
 
-    member: str
+    member: str | None
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import numpy as np
 
 from ..geometry.binding import Binding, bind, bind_within, follow
 from ..geometry.curves import value_at
+from ..geometry.motion import Motion
 from ..geometry.normals import unit
 from ..geometry.placing import moved
 from ..geometry.rotations import rigid_between
@@ -17,7 +18,7 @@ from ..geometry.tree import build_tree, refit
 from ..model.errors import ShotError
 from ..model.typed import Indices, Matrices, Points, Scalars, Vectors
 from .holds import Follow, Handle, How, Stick, Tether
-from .plan import CastMember, ShotPlan
+from .plan import CastMember, Garment, ShotPlan
 from .run_in import StagedMotion
 
 
@@ -26,8 +27,12 @@ class Whereabouts:
 
     def __init__(self, plan: ShotPlan) -> None:
         self._plan = plan
-        self._motions = {m.name: StagedMotion(m.motion, plan.run_in, plan.frames[0]) for m in plan.cast}
+        self._motions = {m.name: self.staged(m.motion) for m in plan.cast}
         self._known: dict[tuple[str, float], Points] = {}
+
+    def staged(self, motion: Motion) -> StagedMotion:
+        """A motion with the shot's run-in before it."""
+        return StagedMotion(motion, self._plan.run_in, self._plan.frames[0])
 
     def member(self, name: str) -> CastMember:
         """The member called `name`; `ShotError` when the cast has none."""
@@ -62,13 +67,20 @@ class Places(Protocol):
         """Share (k,) of the hold's grip that reaches each point."""
 
 
-def places_of(how: How, points: Points, whereabouts: Whereabouts, name: str) -> Places | None:
-    """The places of a hold over `points` (k, 3) m as they were made; None for holds between cloth and cloth.
+def places_of(
+    how: How, garment: Garment, vertices: Indices, whereabouts: Whereabouts, name: str
+) -> Places | None:
+    """The places of a hold over a garment's `vertices` (k,); None for holds between cloth and cloth.
 
-    `StartError` when one that follows is too far from what it follows.
+    `StartError` when one that follows is too far from what it follows, `ShotError` when there is no such thing.
     """
+    points = garment.mesh.vertices[vertices]
     match how:
-        case Follow(member):
+        case Follow(None):
+            if garment.motion is None:
+                raise ShotError("its own file has no motion", remedy="Let it follow a cast member")
+            return InFile(whereabouts.staged(garment.motion), vertices)
+        case Follow(str() as member):
             return OnRest(whereabouts, whereabouts.member(member), points, name)
         case Stick(member, reach):
             return OnNearest(whereabouts, whereabouts.member(member), reach)
@@ -152,6 +164,26 @@ class OnNearest:
         binding = Binding.of_rows(self._member.cut.triangles, triangle[stuck], place[stuck])
         out[stuck] = follow(binding, self._whereabouts.at(self._member.name, frame))
         return out
+
+    def share(self, place: Vectors) -> Scalars:
+        """See `Places.share`."""
+        return np.ones(len(place))
+
+
+@dataclass(frozen=True, eq=False)
+class InFile:
+    """Where the garment's own file has its `vertices` (k,)."""
+
+    motion: StagedMotion
+    vertices: Indices
+
+    def take(self, points: Points, frame: float) -> tuple[Indices, Vectors]:  # noqa: ARG002
+        """See `Places.take`."""
+        return np.zeros(len(self.vertices), np.int32), np.zeros((len(self.vertices), 7))
+
+    def at(self, triangle: Indices, place: Vectors, frame: float) -> Points:  # noqa: ARG002
+        """See `Places.at`."""
+        return self.motion.at(frame)[self.vertices]
 
     def share(self, place: Vectors) -> Scalars:
         """See `Places.share`."""

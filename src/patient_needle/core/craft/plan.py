@@ -68,7 +68,8 @@ class CastMember:
 class Garment:
     """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; multipliers:
     what varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them; finished:
-    where an earlier take has it, which then is not simulated again but worn by it as it is.
+    where an earlier take has it, which then is not simulated again but worn by it as it is; motion: that of its
+    own file, if a hold follows it.
     """
 
     name: str
@@ -82,6 +83,7 @@ class Garment:
     shelter: float = 0.0
     filling: Filling | None = None
     finished: Motion | None = None
+    motion: Motion | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from ..geometry.motion import Still
@@ -21,8 +22,9 @@ from .simulate import OutfitRun
 
 SECONDS = 2.0
 WAY = np.array([0.06, 0.04, 0.06])  # m, to either side along x, y and z
-TURN = np.radians([10.0, 20.0, 10.0])  # to either side about x, y and z
-BEATS = np.array([2.0, 3.0, 2.5])  # to and fro, a second
+TURN = np.radians([8.0, 15.0, 8.0])  # to either side about x, y and z
+BEATS = np.array([2.0, 2.5, 1.5])  # to and fro, a second
+AROUND = 0.2  # m from the garment: what is further off is not met
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,15 +114,18 @@ def _at_first(curve: Curve) -> Curve:
 
 def _staged(plan: ShotPlan, garment: Garment, pivot: Vectors) -> ShotPlan:
     frames = round(SECONDS * plan.frame_rate)
+    tree = cKDTree(garment.mesh.vertices)
     return replace(
         plan, frames=(0, frames), run_in=RunIn(0, 0), patience=FIRST_LOOK, garments=(garment,), winds=(),
-        cast=tuple(_swung(member, pivot, frames, plan.frame_rate) for member in plan.cast),
+        cast=tuple(_swung(member, pivot, frames, plan.frame_rate, tree) for member in plan.cast),
         time_stretch=Curve.constant(1.0), together=True,
     )  # fmt: skip
 
 
-def _swung(member: CastMember, pivot: Vectors, frames: int, rate: float) -> CastMember:
+def _swung(member: CastMember, pivot: Vectors, frames: int, rate: float, garment: cKDTree) -> CastMember:
+    """A member with only what is near the garment to meet it, so that a hand far off costs nothing."""
     rest = member.motion.rest()
+    near = garment.query(rest[member.cut.triangles].mean(axis=1), distance_upper_bound=AROUND)[0] < AROUND
     if member.kind == "set piece":
         return replace(member, motion=Still(rest), collider=None)
     settings = member.collider
@@ -129,7 +134,8 @@ def _swung(member: CastMember, pivot: Vectors, frames: int, rate: float) -> Cast
             settings, clearance=_at_first(settings.clearance), friction=_at_first(settings.friction),
             thickness=_at_first(settings.thickness), on=None,
         )  # fmt: skip
-    return replace(member, motion=ShakenMotion(rest, pivot, frames, rate), collider=settings)
+    swung = ShakenMotion(rest, pivot, frames, rate)
+    return replace(member, motion=swung, collider=settings, chosen=member.chosen & near)
 
 
 def _slip(run: OutfitRun, at: int, state: ClothState, frame: int) -> float:

@@ -67,6 +67,7 @@ class OutfitRun:
         self.garments = garments = run.garments
         self.colliders: Colliders = merged_colliders(plan)
         whereabouts = Whereabouts(plan)
+        self._met = np.unique(self.colliders.triangles)
         self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment, whereabouts) for garment in garments)
         self.outfit = outfit(tuple(one.cloth for one in self.dressed))
         starts = [one.start(plan.first_simulated) for one in self.dressed]
@@ -106,12 +107,14 @@ class OutfitRun:
             state = results[0].state
 
     def _travel(self, frame: int, first: Points, last: Points) -> float:
-        """How far the fastest collider point goes in a frame, m.
+        """How far the fastest collider point that cloth can meet goes in a frame, m.
 
         By halves, since it may turn round within the frame; and in the frame before, since cloth still moves
         when the body has stopped.
         """
-        middle, earlier = self.colliders.points_at(frame - 0.5), self.colliders.points_at(frame - 2.0)
+        met = self._met
+        middle, earlier = (self.colliders.points_at(frame - ago)[met] for ago in (0.5, 2.0))
+        first, last = first[met], last[met]
         return max(furthest(earlier, first), 2 * furthest(first, middle), 2 * furthest(middle, last))
 
     def _frame(self, state: ClothState, frame: int) -> tuple[FrameResult, ...]:

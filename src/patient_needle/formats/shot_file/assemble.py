@@ -20,10 +20,10 @@ from .. import alembic_cache, glb, mdd, obj, pc2, usd  # noqa: F401  (they regis
 from ..contents import FigureAsk
 from ..registry import read_cache, read_figure
 from .curves import curve_of
-from .document import GarmentRecord, ShotFile, WindRecord
+from .document import CastRecord, GarmentRecord, ShotFile, WindRecord
 from .fabrics import fabrics_of
-from .holds import hold_of, kept_of
-from .members import AssembledMember, assemble_cast, placement_of
+from .holds import hold_of
+from .members import AssembledMember, assemble_cast, assemble_member, placement_of
 
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
@@ -35,7 +35,7 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
         frames=shot.frames,
         run_in=RunIn(shot.run_in.settle, shot.run_in.move),
         cast=tuple(each for member in _cast(shot, folder) for each in member.cast),
-        garments=tuple(assemble_garment(record, folder, fabrics) for record in shot.garments),
+        garments=tuple(assemble_garment(record, folder, fabrics, shot.frame_rate) for record in shot.garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
         air_density=shot.forces.air_density,
@@ -92,8 +92,8 @@ def _filling(record: GarmentRecord) -> Filling | None:
     return Filling(record.filling.by, amount, record.filling.stiffness)
 
 
-def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric]) -> Garment:
-    """One garment, read from its file; fabrics by name."""
+def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric], rate: float) -> Garment:
+    """One garment, read from its file; fabrics by name; rate: the shot's."""
     path = folder / record.file
     if record.fabric not in fabrics:
         raise ShotError(
@@ -104,14 +104,26 @@ def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fab
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
     mesh = mesh.with_vertices(moved(mesh.vertices, whole))
     try:
-        holds = tuple(hold_of(hold, kept_of(record)) for hold in record.holds)
+        holds = tuple(hold_of(hold, record) for hold in record.holds)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
         record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
-        finished=_finished(record, mesh, folder),
+        finished=_finished(record, mesh, folder), motion=_own_motion(record, folder, rate),
     )  # fmt: skip
+
+
+def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | None:
+    """The motion of the garment's own file, read as a cast member's is, when a hold follows it."""
+    if not any(hold.follows == record.name for hold in record.holds):
+        return None
+    as_member = CastRecord(
+        name=record.name, kind="prop", file=record.file, unit=record.unit, up=record.up, mesh=record.mesh,
+        placed=record.placed, starts_at=record.starts_at, collider=None,
+    )  # fmt: skip
+    motion = assemble_member(as_member, folder, rate, (0, 0)).member.motion
+    return motion if np.isfinite(motion.span()[0]) else None
 
 
 def _finished(record: GarmentRecord, mesh: Mesh, folder: Path) -> Motion | None:

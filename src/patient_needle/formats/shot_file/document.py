@@ -199,8 +199,8 @@ class FillingRecord(_Record):
 
 class ChoiceRecord(_Record):
     """Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-    the row that many edges away, if not 0; then rings around that, then `fade` rings more over which the grip
-    falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+    the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
+    which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
     """
 
     group: str | None = None
@@ -208,7 +208,7 @@ class ChoiceRecord(_Record):
     vertices: list[int] | None = None
     named: str | None = None
     row: int = Field(0, ge=0, le=1000)
-    rings: int = Field(0, ge=0, le=100)
+    rings: int = Field(0, ge=-100, le=100)
     fade: int = Field(0, ge=0, le=100)
     grips: list[Annotated[float, Field(ge=0, le=1)]] | None = None
 
@@ -268,10 +268,10 @@ class ElasticRecord(_Record):
 
 
 class HoldRecord(_Record):
-    """What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member), sticks, stitched,
-    handle, tether or elastic. grip, 0 to 1, is welded at 1, and below it lets the garment sag by 10 mm times
-    (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it takes hold
-    again.
+    """What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member, or by the
+    garment's own name the motion of its own file), sticks, stitched, handle, tether or elastic. grip, 0 to 1,
+    is welded at 1, and below it lets the garment sag by 10 mm times (1 - grip) / grip under its own weight; on,
+    1 or 0 over frames; ease_in, frames over which it takes hold again.
     """
 
     name: Name
@@ -305,7 +305,8 @@ class FinishedRecord(_Record):
 class GarmentRecord(_Record):
     """A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
-    its back side is spared; what fills it; finished, when it is not to be simulated again.
+    its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at: the
+    shot's frame of the first one of its own file, for a hold that follows that.
     """
 
     name: Name
@@ -321,6 +322,7 @@ class GarmentRecord(_Record):
     shelter: float = Field(0.0, ge=0, le=1)
     filling: FillingRecord | None = None
     finished: FinishedRecord | None = None
+    starts_at: int = 0
     choices: list[KeptChoiceRecord] = []
     holds: list[HoldRecord] = []
 

@@ -15,16 +15,16 @@ Kept = Mapping[str, ChoiceRecord]
 KINDS = ("follows", "sticks", "stitched", "handle", "tether", "elastic")
 
 
-def hold_of(record: HoldRecord, kept: Kept) -> Hold:
-    """The hold; kept: the garment's choices by name.
+def hold_of(record: HoldRecord, garment: GarmentRecord) -> Hold:
+    """The hold of a garment; one that follows the garment itself follows its own file.
 
     `ShotError` unless exactly one kind of hold and one way of choosing are given.
     """
     try:
         return Hold(
             record.name,
-            choice_of(record.choose, kept),
-            _how(record),
+            choice_of(record.choose, kept_of(garment)),
+            _how(record, garment),
             curve_of(record.grip),
             switch_of(record.on),
             record.ease_in,
@@ -38,14 +38,14 @@ def kept_of(record: GarmentRecord) -> Kept:
     return {one.name: one.choose for one in record.choices}
 
 
-def _how(record: HoldRecord) -> How:
+def _how(record: HoldRecord, garment: GarmentRecord) -> How:
     given = [kind for kind in KINDS if getattr(record, kind) is not None]
     if len(given) != 1:
         raise ShotError(
             f"it holds by {' and '.join(given) or 'nothing'}", remedy=f"Give exactly one of {', '.join(KINDS)}"
         )
     if record.follows is not None:
-        return Follow(record.follows)
+        return Follow(None if record.follows == garment.name else record.follows)
     if record.sticks is not None:
         return Stick(record.sticks.to, from_mm(record.sticks.reach_mm), record.sticks.slides)
     if record.stitched is not None:
