@@ -5,6 +5,7 @@ Needs an open workroom (./needle up) with the demo in it and one finished take o
 
 from __future__ import annotations
 
+import math
 import re
 import shutil
 import sys
@@ -37,8 +38,9 @@ def take_all(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Pulled and pressed")).click()
     keep(page, "wardrobe")
     bench(page, "Fasten")
-    page.get_by_role("button", name=re.compile("^Lowest border")).click()
+    drawn_around(page)
     keep(page, "fasten")
+    page.get_by_role("button", name="Point", exact=True).click()
     bench(page, "Takes")
     to_frame(page, 1024)
     page.get_by_role("button", name="Front", exact=True).click()
@@ -57,6 +59,7 @@ def take_all(page: Page) -> None:
     bench(page, "Takes")
     to_frame(page, 1022)
     keep(page, "layers")
+    lanterns(page)
     open_shot(page, "Signal flag 0010")
     bench(page, "Takes")
     page.get_by_role("button", name=re.compile("beside$")).last.click()
@@ -66,6 +69,48 @@ def take_all(page: Page) -> None:
     page.get_by_role("button", name="Daylight").click()
     bench(page, "Cast")
     offers(page)
+
+
+def drawn_around(page: Page) -> None:
+    """Part of the skirt's front, drawn around on the stage."""
+    page.get_by_role("button", name="Front", exact=True).click()
+    page.get_by_role("button", name="Draw", exact=True).click()
+    time.sleep(3)
+    box = page.get_by_role("img", name=re.compile("^The stage")).bounding_box()
+    assert box is not None
+    for step in range(25):
+        turn = 2 * math.pi * step / 24
+        x = box["x"] + box["width"] / 2 + 62 * math.cos(turn)
+        page.mouse.move(x, box["y"] + 0.6 * box["height"] + 44 * math.sin(turn))
+        if step == 0:
+            page.mouse.down()
+    page.mouse.up()
+
+
+def lanterns(page: Page) -> None:
+    """The shot that is held in every way: a keyed cuff, a handle, and the gust."""
+    open_shot(page, "Quay with lanterns 0070")
+    bench(page, "Takes")
+    to_frame(page, 1087)
+    page.get_by_role("button", name="Three-quarter").click()
+    keep(page, "lanterns")
+    bench(page, "Fasten")
+    garment(page, "cuffs")
+    cuff = page.get_by_role("group", name="Hold left", exact=True)
+    cuff.get_by_role("button", name="Show its links").click()
+    cuff.get_by_role("button", name=re.compile("^Grip")).click()
+    to_frame(page, 1064)
+    keep(page, "fasten_keys")
+    garment(page, "lantern left")
+    loop = page.get_by_role("group", name="Hold loop", exact=True)
+    loop.get_by_role("button", name="Show its links").click()
+    keep(page, "fasten_handle")
+
+
+def garment(page: Page, name: str) -> None:
+    page.get_by_label("Garment", exact=True).click()
+    page.get_by_role("option", name=name, exact=True).click()
+    time.sleep(3)
 
 
 def understudy(page: Page) -> None:

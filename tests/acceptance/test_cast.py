@@ -14,7 +14,7 @@ from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.obj import read_obj, write_obj
 from patient_needle.formats.registry import CacheTiming, write_cache
 from tests.acceptance.test_workroom import open_shot, room, stage, type_into  # noqa: F401
-from tests.houses import DEMO
+from tests.houses import DEMO, until
 
 SLOW = 90_000  # ms; the first search of a figure takes some seconds on an idle machine
 
@@ -249,3 +249,29 @@ def type_into_panel(panel: Locator, label: str, value: object) -> None:
     field = panel.get_by_label(label, exact=True)
     field.fill(str(value))
     field.press("Enter")
+
+
+def test_faces_are_drawn_around_to_be_left_out_and_taken_in_again(room: Page):  # noqa: F811
+    open_shot(room, "Lamplighter 0040")
+    body = member(room, "lamplighter")
+    unfold(body, "Collider")
+    room.get_by_role("button", name="Front", exact=True).click()
+    body.get_by_role("button", name="Draw around faces to leave out").click()
+    canvas = room.get_by_role("img", name=re.compile("The stage")).bounding_box()
+    x, y = canvas["x"] + canvas["width"] / 2, canvas["y"] + canvas["height"] / 2
+    room.mouse.move(x - 150, y - 200)
+    room.mouse.down()
+    for to in ((x + 150, y - 200), (x + 150, y), (x - 150, y), (x - 150, y - 200)):
+        room.mouse.move(*to, steps=6)
+    room.mouse.up()
+    said = body.get_by_text(re.compile(r"\d+ faces left out"))
+    expect(said).to_be_visible(timeout=SLOW)
+    some = int(said.inner_text().split()[0].replace(",", ""))
+    assert 100 < some < 6000
+    until(lambda: int((np.abs(stage(room) - [192, 74, 62]).max(axis=2) < 70).sum()) > 500, 60)
+    body.get_by_role("button", name="Take them in again").click()
+    expect(said).to_have_count(0)
+    body.get_by_role("button", name="Done drawing").click()
+    for _ in range(2):
+        room.get_by_role("button", name="Undo").click()
+    expect(room.get_by_role("button", name="Redo")).to_be_enabled()

@@ -31,7 +31,7 @@ from patient_needle.formats.registry import (
 )
 from patient_needle.formats.registry import read_figure as read_any
 from patient_needle.formats.shot_file.assemble import named_files
-from patient_needle.formats.shot_file.document import CastRecord, parse_shot
+from patient_needle.formats.shot_file.document import CastRecord, ShapeRecord, parse_shot
 from patient_needle.formats.shot_file.members import assemble_member
 
 DEMO = Path(__file__).parents[2] / "demo"
@@ -252,6 +252,62 @@ def test_glb_shapes_sparse_values_and_matrices(tmp_path):
     assert (piece.moves, piece.shapes) == ("not at all", ("lifted",))
     (mesh,) = read_glb(tmp_path / "tri.glb")
     assert_allclose(mesh.vertices, [[7, 0, 0], [7, 2, 0], [5, 0, 0]], atol=1e-12)
+
+
+def test_glb_shapes_that_the_animation_takes_on(tmp_path):
+    """Two shapes, keyed at 0, 0.5 and 1 s; straight between keys (glTF 2.0, appendix C)."""
+    import pygltflib as g
+
+    points = np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0)], "<f4")
+    up, out = np.zeros((3, 3), "<f4"), np.zeros((3, 3), "<f4")
+    up[2] = (0, 0, 5)
+    out[1] = (3, 0, 0)
+    times = np.array([0, 0.5, 1], "<f4")
+    weights = np.array([[0, 0.5], [1, 0.5], [0, 0.5]], "<f4")
+    parts = [points, up, out, times, weights]
+    offsets = np.concatenate([[0], np.cumsum([part.nbytes for part in parts])])
+    kinds = [("VEC3", 3), ("VEC3", 3), ("VEC3", 3), ("SCALAR", 3), ("SCALAR", 6)]
+    document = g.GLTF2(
+        scenes=[g.Scene(nodes=[0])],
+        nodes=[g.Node(name="tri", mesh=0)],
+        meshes=[
+            g.Mesh(
+                name="tri", extras={"targetNames": ["up", "out"]},
+                primitives=[
+                    g.Primitive(attributes=g.Attributes(POSITION=0), targets=[{"POSITION": 1}, {"POSITION": 2}])
+                ],
+            )
+        ],
+        animations=[
+            g.Animation(
+                channels=[
+                    g.AnimationChannel(sampler=0, target=g.AnimationChannelTarget(node=0, path="weights"))
+                ],
+                samplers=[g.AnimationSampler(input=3, output=4, interpolation="LINEAR")],
+            )
+        ],
+        accessors=[
+            g.Accessor(bufferView=k, componentType=5126, count=count, type=kind)
+            for k, (kind, count) in enumerate(kinds)
+        ],
+        bufferViews=[
+            g.BufferView(buffer=0, byteOffset=int(offsets[k]), byteLength=part.nbytes)
+            for k, part in enumerate(parts)
+        ],
+        buffers=[g.Buffer(byteLength=int(offsets[-1]))],
+    )  # fmt: skip
+    document.set_binary_blob(b"".join(part.tobytes() for part in parts))
+    document.save_binary(str(tmp_path / "tri.glb"))
+    (piece,) = list_glb(tmp_path / "tri.glb").pieces
+    assert piece.moves == "by points"
+    record = CastRecord(name="tri", kind="prop", file="tri.glb", starts_at=10, collider=None)
+    motion = assemble_member(record, tmp_path, 24.0, (10, 34)).member.motion
+    assert_allclose(motion.at(16), points + 0.5 * up + 0.5 * out, atol=1e-6)
+    assert_allclose(motion.at(22), points + up + 0.5 * out, atol=1e-6)
+    assert_allclose(motion.rest(), points)
+    keyed = record.model_copy(update={"shapes": [ShapeRecord(name="mine", shape="up", amount=0.25)]})
+    motion = assemble_member(keyed, tmp_path, 24.0, (10, 34)).member.motion
+    assert_allclose(motion.at(22), points + 0.25 * up + 0.5 * out, atol=1e-6)
 
 
 def test_obj_agrees_with_libigl(tmp_path):

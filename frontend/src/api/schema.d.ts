@@ -512,6 +512,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/cast/{name}/outlined/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The faces of a cast member that were drawn around at a frame, (k,) uint32. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    frame: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Drawn"];
+                };
+            };
+            responses: {
+                /** @description uint32 faces */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/cast/{name}/positions/{first}/{last}": {
         parameters: {
             query?: never;
@@ -935,7 +980,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Triangles (m,3) or rest positions (n,3) m; of a garment also loops and loop_sizes. */
+        /** Triangles (m,3), rest positions (n,3) m; of a garment loops and loop_sizes, of the cast left_out. */
         get: {
             parameters: {
                 query?: never;
@@ -2255,6 +2300,7 @@ export interface components {
              *       "clearance_mm": 2,
              *       "friction": 0.3,
              *       "leave_out": [],
+             *       "leave_out_faces": [],
              *       "on": 1,
              *       "thickness_mm": 0,
              *       "understudy": null
@@ -2374,8 +2420,9 @@ export interface components {
         };
         /**
          * ColliderRecord
-         * @description How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment;
-         *     understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it meets cloth at all.
+         * @description How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment,
+         *     leave_out_faces single faces; understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it
+         *     meets cloth at all.
          */
         "Shot.ColliderRecord": {
             /**
@@ -2393,6 +2440,11 @@ export interface components {
              * @default []
              */
             leave_out: string[];
+            /**
+             * Leave Out Faces
+             * @default []
+             */
+            leave_out_faces: number[];
             /**
              * On
              * @default 1
@@ -3136,6 +3188,7 @@ export interface components {
              *       "clearance_mm": 2,
              *       "friction": 0.3,
              *       "leave_out": [],
+             *       "leave_out_faces": [],
              *       "on": 1,
              *       "thickness_mm": 0,
              *       "understudy": null
@@ -3255,8 +3308,9 @@ export interface components {
         };
         /**
          * ColliderRecord
-         * @description How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment;
-         *     understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it meets cloth at all.
+         * @description How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment,
+         *     leave_out_faces single faces; understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it
+         *     meets cloth at all.
          */
         "ShotEdit.ColliderRecord": {
             /**
@@ -3274,6 +3328,11 @@ export interface components {
              * @default []
              */
             leave_out: string[];
+            /**
+             * Leave Out Faces
+             * @default []
+             */
+            leave_out_faces: number[];
             /**
              * On
              * @default 1

@@ -80,7 +80,7 @@ export function changeMember(document: ShotDocument, name: string, change: Parti
 }
 
 /** A collider as it is when a member begins to keep cloth off. */
-export const plainCollider: ColliderRecord = { clearance_mm: 2, friction: 0.3, thickness_mm: 0, on: 1, leave_out: [], understudy: null };
+export const plainCollider: ColliderRecord = { clearance_mm: 2, friction: 0.3, thickness_mm: 0, on: 1, leave_out: [], leave_out_faces: [], understudy: null };
 
 export function changeCollider(document: ShotDocument, name: string, change: Partial<ColliderRecord>, said: string): Edit {
   const before = (document.cast ?? []).find((one) => one.name === name)?.collider ?? plainCollider;

@@ -6,20 +6,15 @@ import { complain } from "../state/queries";
 import { useRoom } from "../state/room";
 import { useHoldMarks } from "./holdMarks";
 import type { Stage } from "./stage";
+import { type Keys, useDrawing } from "./useDrawing";
+import { useLeavingOut } from "./useLeavingOut";
 
 const REACH = 0.08; // m around a border in which pointing at the cloth means that border
 const STILL = 0.006; // share of the canvas that a press may move and still be a press
-const EACH = 0.004; // share of the canvas between two corners of what is drawn
 
 export interface Loops {
   points: Float32Array;
   loops: Uint32Array[];
-}
-
-/** Shift adds to what is chosen, Alt takes away from it. */
-export interface Keys {
-  shiftKey: boolean;
-  altKey: boolean;
 }
 
 export interface ClothPicking {
@@ -39,7 +34,6 @@ export function useClothPicking(stage: Stage | null, shot: Shot, reading: Readin
   const garment = chosenGarment ?? Object.keys(reading?.garments ?? {})[0] ?? null;
   const active = bench === "fasten" && garment !== null;
   const [loops, setLoops] = useState<Loops | null>(null);
-  const [drawn, setDrawn] = useState<readonly (readonly [number, number])[]>([]);
   const base = `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment ?? "")}`;
   const borders = garment === null ? [] : (reading?.garments[garment]?.borders ?? []);
 
@@ -64,8 +58,6 @@ export function useClothPicking(stage: Stage | null, shot: Shot, reading: Readin
     stage?.borders.showLoops(loops?.points ?? new Float32Array(), loops?.loops ?? [], lit ?? taken);
     stage?.wake();
   }, [stage, loops, lit, taken]);
-  const drawing = active && tool !== "border";
-  useEffect(() => stage?.turnByDragging(!drawing), [stage, drawing]);
 
   useHoldMarks(stage, shot, loops, active ? garment : null, base);
 
@@ -85,31 +77,30 @@ export function useClothPicking(stage: Stage | null, shot: Shot, reading: Readin
     [stage, garment, shot.id, shot.revision],
   );
 
-  const around = (corners: readonly (readonly [number, number])[], keys: Keys) => {
-    if (stage === null || corners.length < 3) return;
+  const around = (corners: [number, number][], keys: Keys) => {
+    if (stage === null) return;
     const { set, facing, chosen: before } = useRoom.getState();
-    const plane = corners.map(([x, y]) => [2 * x - 1, 1 - 2 * y]);
     const kept = (keys.shiftKey || keys.altKey) && before !== null ? verticesOf(`${base}/chosen`, before) : Promise.resolve(new Uint32Array());
-    Promise.all([verticesOf(`${base}/outlined`, { corners: plane, facing, ...stage.eye() }), kept])
+    Promise.all([verticesOf(`${base}/outlined`, { corners, facing, ...stage.eye() }), kept])
       .then(([found, held]) => {
         const vertices = keys.altKey ? without(held, found) : union(held, found);
         set({ chosen: vertices.length === 0 ? null : { ...PLAIN_CHOICE, vertices }, litBorder: null });
       })
       .catch(complain);
   };
+  const leaving = useLeavingOut(stage, shot);
+  const own = useDrawing(stage, active && tool !== "border" ? tool : null, around);
+  const drawing = leaving.active ? leaving.drawing : active && tool !== "border" ? own : null;
 
   return {
-    drawn,
+    drawn: drawing?.drawn ?? [],
     point(x, y) {
-      if (drawing && pressed.current !== null) {
-        const from = pressed.current;
-        const last = drawn.at(-1) ?? from;
-        if (tool === "box") setDrawn([from, [x, from[1]], [x, y], [from[0], y]]);
-        else if (Math.hypot(x - last[0], y - last[1]) > EACH) setDrawn([...drawn, [x, y]]);
+      if (drawing?.going()) {
+        drawing.point(x, y);
         return;
       }
       // One question at a time: the next move asks again.
-      if (!active || drawing || asking.current || pressed.current !== null) return;
+      if (!active || drawing !== null || asking.current || pressed.current !== null) return;
       asking.current = true;
       ask(x, y)
         .then((border) => {
@@ -122,14 +113,13 @@ export function useClothPicking(stage: Stage | null, shot: Shot, reading: Readin
     },
     press(x, y) {
       pressed.current = [x, y];
-      if (drawing) setDrawn([[x, y]]);
+      drawing?.press(x, y);
     },
     lift(x, y, keys) {
       const from = pressed.current;
       pressed.current = null;
-      if (drawing) {
-        setDrawn([]);
-        around(drawn, keys);
+      if (drawing !== null) {
+        drawing.lift(keys);
         return;
       }
       if (!active || from === null || Math.hypot(x - from[0], y - from[1]) > STILL) return;

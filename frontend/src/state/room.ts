@@ -27,6 +27,8 @@ export interface Room {
   /** The cast member whose cuts into itself are lit. */
   cutting: string | null;
   litBorder: number | null;
+  /** The cast member whose faces are drawn around, so that cloth passes them. */
+  leavingOut: string | null;
   /** What is chosen of the garment at hand, to be held. */
   chosen: Choice | null;
   /** How a press and drag on the stage chooses. */
@@ -66,6 +68,7 @@ export const useRoom = create<Room>((set) => ({
   placed: null,
   cutting: null,
   litBorder: null,
+  leavingOut: null,
   chosen: null,
   tool: "border",
   facing: true,

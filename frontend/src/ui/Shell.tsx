@@ -36,7 +36,7 @@ export function Shell() {
   const workroom = useWorkroom();
   useOpened(shots.data?.[0]?.id, shot);
   const open = (next: number) => {
-    set({ shot: next, shown: [], garment: null, chosen: null, litBorder: null, hold: null, lane: null, playing: false, loop: null });
+    set({ shot: next, shown: [], garment: null, chosen: null, litBorder: null, hold: null, lane: null, leavingOut: null, playing: false, loop: null });
   };
   return (
     <Box sx={{ height: "100vh", display: "grid", gridTemplate: "40px minmax(0, 1fr) auto / 158px minmax(0, 1fr) 300px" }}>

@@ -61,6 +61,7 @@ class Answers:
             "pick": self._pick,
             "chosen": self._chosen,
             "outlined": self._outlined,
+            "faces_outlined": self._faces_outlined,
             "hold_marks": self._hold_marks,
             "shake": self._shake,
             "look": self._look,
@@ -125,9 +126,12 @@ class Answers:
         opened = self._shots.get(shot, number)
         if kind == "cast":
             member = opened.member(name)
-            return Message(
-                {}, {"triangles": _uint32(member.cut.triangles), "rest": _float32(member.motion.rest())}
-            )
+            arrays = {
+                "triangles": _uint32(member.cut.triangles),
+                "rest": _float32(member.motion.rest()),
+                "left_out": _uint32(np.flatnonzero(~member.chosen)),
+            }
+            return Message({}, arrays)
         garment = opened.garment(name)
         loops = garment.loops or [np.zeros(0, np.int32)]
         return Message(
@@ -203,6 +207,20 @@ class Answers:
         )
         vertices = within_outline(piece.garment.mesh.vertices, piece.cut.triangles, drawn)
         return Message({}, {"vertices": _uint32(vertices)})
+
+    def _faces_outlined(
+        self, shot: int, number: int, name: str, frame: int, corners: list[list[float]],
+        projection: list[float], eye: list[float], facing: bool,
+    ) -> Message:  # fmt: skip
+        """The faces of a cast member, as it stands at a frame, that somebody drew around whole."""
+        opened = self._shots.get(shot, number)
+        cut = opened.source(name).member.cut
+        points = opened.source_positions(name, frame)
+        drawn = Outline(
+            np.array(corners, float), np.array(projection, float).reshape(4, 4).T, np.array(eye, float), facing
+        )
+        inside = np.isin(cut.triangles, within_outline(points, cut.triangles, drawn)).all(axis=1)
+        return Message({}, {"faces": _uint32(np.unique(cut.source_face[inside]))})
 
     def _hold_marks(self, shot: int, number: int, garment: str, hold: str) -> Message:
         """Where a hold takes hold, at the start of the run."""

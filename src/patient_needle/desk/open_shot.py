@@ -145,6 +145,11 @@ class OpenShot:
         scene = np.concatenate([one.start(first) for one in self.worn_with(garment)])
         return marks_of(dressed, at, self.seams(garment), first, scene)
 
+    def source_positions(self, name: str, frame: int) -> Points:
+        """A cast member itself (n, 3) m at a frame, whatever stands in for it."""
+        member = self.source(name).member
+        return StagedMotion(member.motion, self.plan.run_in, self.plan.frames[0]).shown_at(frame)
+
     def positions(self, name: str, first: int, last: int) -> Points:
         """A cast member's positions (f, n, 3) m at frames first to last, run-in included.
 

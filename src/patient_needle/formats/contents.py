@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..core.geometry.skinning import Pose, Skeleton, Skin
 from ..core.model.mesh import Mesh
-from ..core.model.typed import Points
+from ..core.model.typed import Points, Scalars
 
 Moves = Literal["not at all", "by points", "by joints", "as a whole"]
 
@@ -82,7 +82,8 @@ class Figure:
 
     joints: when it is moved by a skeleton; frames (f, n, 3) float32 at the file's own `stated.rate`: when it is
     moved by points or as a whole; neither when it stands. first: the file's own number of the first frame.
-    shapes: named offsets (n, 3) from the mesh, as made; notes: what was mended in reading.
+    shapes: named offsets (n, 3) from the mesh, as made; amounts: how far those that have keys are taken on at
+    each frame at the rate asked for, (f,); notes: what was mended in reading.
     """
 
     mesh: Mesh
@@ -91,6 +92,7 @@ class Figure:
     frames: NDArray[np.float32] | None = None
     first: float | None = None
     shapes: dict[str, Points] = field(default_factory=dict)
+    amounts: dict[str, Scalars] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
 
 

@@ -190,7 +190,7 @@ def reading(shot_id: int, number: int) -> dict[str, Any]:
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/<any(cast, garments):kind>/<name>/mesh/<part>")
 @blueprint.doc(responses=binary("The array"))
 def mesh(shot_id: int, number: int, kind: str, name: str, part: str) -> Response:
-    """Triangles (m,3) or rest positions (n,3) m; of a garment also loops and loop_sizes."""
+    """Triangles (m,3), rest positions (n,3) m; of a garment loops and loop_sizes, of the cast left_out."""
     found = services().desk.call(
         "mesh", shot=shot_id, number=number, kind="cast" if kind == "cast" else "garment", name=name
     )
@@ -283,3 +283,14 @@ def hold_marks(shot_id: int, number: int, name: str, hold: str, part: str) -> Re
 def shake(shot_id: int, number: int, name: str, hold: str) -> dict[str, Any]:
     """Shake what a hold holds on to, some seconds, and tell how far it slipped."""
     return services().desk.call("shake", shot=shot_id, number=number, garment=name, hold=hold).body
+
+
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/cast/<name>/outlined/<int(signed=True):frame>")
+@blueprint.input(schemas.Drawn, arg_name="drawn")
+@blueprint.doc(responses=binary("uint32 faces", "application/octet-stream"))
+def faces_outlined(shot_id: int, number: int, name: str, frame: int, drawn: schemas.Drawn) -> Response:
+    """The faces of a cast member that were drawn around at a frame, (k,) uint32."""
+    found = services().desk.call(
+        "faces_outlined", shot=shot_id, number=number, name=name, frame=frame, **drawn.model_dump(mode="json")
+    )
+    return array_response(found.arrays["faces"])

@@ -343,6 +343,13 @@ class TestPlacing:
         assert (part.chosen == (part.part != 1)).all()
         assert not part.chosen.all()
 
+    def test_single_faces_can_be_left_out_too(self):
+        member = cast("bollard.obj", "set piece", collider={"leave_out_faces": [0, 7]}).member
+        assert (member.chosen == ~np.isin(member.cut.source_face, [0, 7])).all()
+        assert (~member.chosen).sum() > 2  # a quad is two triangles
+        with pytest.raises(ShotError, match="names face 999 of 160"):
+            cast("bollard.obj", "set piece", collider={"leave_out_faces": [999]})
+
 
 class TestRunIn:
     def test_a_body_with_far_to_go_gets_more_frames(self, body):

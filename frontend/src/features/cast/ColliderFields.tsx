@@ -1,5 +1,6 @@
 import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
@@ -8,6 +9,7 @@ import type { CastRecord, ColliderRecord, MemberReading, Shot } from "../../api/
 import { changeCollider, changeMember, plainCollider } from "../../domain/edits";
 import { count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
+import { useRoom } from "../../state/room";
 import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
 import { SpanFields } from "../../ui/SpanFields";
@@ -44,6 +46,7 @@ export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
       />
       {collider !== null && <Contact collider={collider} keep={keep} />}
       {collider !== null && <UnderstudyFields member={member.name} collider={collider} read={read} keep={keep} />}
+      {collider !== null && <FacesLeftOut member={member.name} collider={collider} keep={keep} />}
       {collider !== null && (read?.parts.length ?? 0) > 1 && <LeftOut collider={collider} parts={read?.parts ?? []} keep={keep} />}
     </Fold>
   );
@@ -65,6 +68,33 @@ function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
       </Typography>
       <SpanFields value={collider.on} does="keeps cloth off" keep={(on, said) => { keep({ on }, said); }} />
     </>
+  );
+}
+
+/** Single faces that cloth passes, drawn around on the stage. */
+function FacesLeftOut({ member, collider, keep }: { member: string; collider: ColliderRecord; keep: Keep }) {
+  const drawing = useRoom((room) => room.leavingOut === member);
+  const set = useRoom((room) => room.set);
+  const faces = collider.leave_out_faces.length;
+  return (
+    <Box sx={{ mb: 0.5 }}>
+      <Button size="small" aria-pressed={drawing} onClick={() => { set({ leavingOut: drawing ? null : member }); }}>
+        {drawing ? "Done drawing" : "Draw around faces to leave out"}
+      </Button>
+      {drawing && (
+        <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+          What is left out is lit. Draw around faces on the stage; Shift takes the far side too, Alt takes faces in again, the right button turns.
+        </Typography>
+      )}
+      {faces > 0 && (
+        <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between" }}>
+          <Typography sx={{ fontSize: 12.5 }}>{count(faces, "face")} left out</Typography>
+          <Button size="small" onClick={() => { keep({ leave_out_faces: [] }, "no single faces left out"); }}>
+            Take them in again
+          </Button>
+        </Box>
+      )}
+    </Box>
   );
 }
 

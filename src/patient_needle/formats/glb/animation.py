@@ -1,4 +1,4 @@
-"""Animations of a GLB as one pose for each frame."""
+"""Animations of a GLB: a pose for each frame, and how far each shape is taken on."""
 
 from __future__ import annotations
 
@@ -20,23 +20,46 @@ class Animation:
     def __init__(self, container: Container, source: Any, place: dict[int, int]) -> None:
         tracks = [_Track(container, source, channel, place) for channel in source.channels]
         self._tracks = [track for track in tracks if track.path in ("translation", "rotation", "scale")]
-        if not self._tracks:
+        self._shapes = {track.joint: track for track in tracks if track.path == "weights"}
+        if not tracks:
             raise CastError(
                 f"the animation '{source.name or 'unnamed'}' moves nothing",
                 where=str(container.path),
                 remedy="Export the joints' keys with it",
             )
         self._where = str(container.path)
-        self.end = max(float(track.times[-1]) for track in self._tracks)  # s
+        self._all = tracks
+        self.end = max(float(track.times[-1]) for track in tracks)  # s
 
     @property
     def rate(self) -> float:
         """Keys a second, from the closest two of its busiest track; 24 when there are no two."""
-        times = max((track.times for track in self._tracks), key=len)
+        times = max((track.times for track in self._all), key=len)
         return float(1.0 / np.diff(times).min()) if len(times) > 1 else 24.0
 
     def poses(self, rest: Pose, rate: float) -> tuple[Pose, ...]:
         """A pose for each frame at `rate` a second; what has no track stays at rest."""
+        return tuple(self._pose(rest, frame / rate) for frame in range(self._count(rate)))
+
+    def amounts(self, joint: int, shapes: int, rate: float) -> np.ndarray | None:
+        """How far the node that is `joint` takes on each of its shapes, (f, shapes); None without keys."""
+        track = self._shapes.get(joint)
+        if track is None:
+            return None
+        out = np.array([track.at(frame / rate) for frame in range(self._count(rate))])
+        if out.shape[1] != shapes or not np.isfinite(out).all():
+            raise FileError(
+                f"the animation has {out.shape[1]} amounts for {shapes} shapes",
+                where=self._where,
+                remedy="Export it again",
+            )
+        return out
+
+    def moves(self, joint: int) -> bool:
+        """Whether it changes the shape of the node that is `joint`."""
+        return joint in self._shapes
+
+    def _count(self, rate: float) -> int:
         count = int(np.floor(self.end * rate + 1e-4)) + 1
         if not 0 < count <= MOST_POSES:
             raise CastError(
@@ -44,7 +67,7 @@ class Animation:
                 where=self._where,
                 remedy="Check the times of its keys",
             )
-        return tuple(self._pose(rest, frame / rate) for frame in range(count))
+        return count
 
     def _pose(self, rest: Pose, seconds: float) -> Pose:
         values = {
@@ -93,7 +116,9 @@ class _Track:
                 "an animation's keys are not in order of time", where=where, remedy="Export the animation again"
             )
         expected = len(self.times) * (3 if self.way == "CUBICSPLINE" else 1)
-        if self.path != "weights" and len(self.values) != expected:
+        if self.path == "weights" and self.values.size % expected == 0:
+            self.values = self.values.reshape(expected, -1)
+        if len(self.values) != expected:
             raise CastError(
                 f"an animation has {len(self.values)} values for {len(self.times)} keys",
                 where=where,

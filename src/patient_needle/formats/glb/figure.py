@@ -39,6 +39,8 @@ def list_glb(path: Path) -> Contents:
         moves: Moves = "not at all"
         if animation is not None and (skinned or moved[place[node]]):
             moves = "by joints" if skinned else "as a whole"
+        if animation is not None and moves != "by joints" and animation.moves(place[node]):
+            moves = "by points"
         last = None if animation is None or moves == "not at all" else animation.end * animation.rate
         pieces.append(
             Piece(
@@ -68,9 +70,11 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
         joints = SkinnedSource(skin, skeleton, (skeleton.rest,))
         return Figure(mesh, STATED, joints=joints, shapes=shapes, notes=notes)
     poses = animation.poses(skeleton.rest, ask.rate or animation.rate)
+    taken = animation.amounts(place[node], len(shapes), ask.rate or animation.rate)
+    amounts = {} if taken is None else dict(zip(shapes, taken.T, strict=True))
     return Figure(
         mesh, replace(STATED, rate=animation.rate), SkinnedSource(skin, skeleton, poses), first=0.0,
-        shapes=shapes, notes=notes,
+        shapes=shapes, amounts=amounts, notes=notes,
     )  # fmt: skip
 
 

@@ -76,8 +76,9 @@ class UnderstudyRecord(_Record):
 
 
 class ColliderRecord(_Record):
-    """How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment;
-    understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it meets cloth at all.
+    """How a cast member meets cloth. leave_out names joints or groups whose faces cannot touch the garment,
+    leave_out_faces single faces; understudy, what cloth meets in its place; on, 1 or 0 over frames, whether it
+    meets cloth at all.
     """
 
     clearance_mm: Keyed = 2.0
@@ -85,6 +86,7 @@ class ColliderRecord(_Record):
     thickness_mm: Keyed = 0.0
     on: Keyed = 1.0
     leave_out: list[str] = []
+    leave_out_faces: list[Annotated[int, Field(ge=0)]] = []
     understudy: UnderstudyRecord | None = None
 
 

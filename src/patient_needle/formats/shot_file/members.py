@@ -32,7 +32,7 @@ from ..contents import Figure, FigureAsk, SkinnedSource, Stated
 from ..registry import read_cache, read_figure
 from .curves import curve_of, switch_of
 from .document import CastRecord, ColliderRecord, PlacedRecord
-from .shapes import blend_of
+from .shapes import blend_of, own_blends
 
 PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 
@@ -132,7 +132,8 @@ def assemble_member(
     if record.motion is not None:
         figure = _moved_by(record, figure, folder, own, notes)
     motion = bare = _motion(record, figure, folder, rate, notes)
-    blends = tuple(blend_of(record, shape, figure, bare, folder) for shape in record.shapes)
+    blends = own_blends(record, figure)
+    blends += tuple(blend_of(record, shape, figure, bare, folder) for shape in record.shapes)
     if blends:
         motion = ShapedMotion(motion, triangulated(figure.mesh).triangles, blends)
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
@@ -146,7 +147,7 @@ def assemble_member(
         cut = turned_outwards(mesh.vertices, cut)
     part, names, rank = _parts(record, figure, cut)
     member = CastMember(
-        record.name, record.kind, mesh, cut, motion, part, names, rank, _kept(record, names, part),
+        record.name, record.kind, mesh, cut, motion, part, names, rank, _kept(record, names, part, cut),
         collider_of(record.collider),
     )  # fmt: skip
     understudy = _understudy(record, member, frames)
@@ -298,7 +299,7 @@ def _depths(parents: Indices) -> Indices:
     return out
 
 
-def _kept(record: CastRecord, names: tuple[str, ...], part: Indices) -> Flags:
+def _kept(record: CastRecord, names: tuple[str, ...], part: Indices, cut: TriangleMap) -> Flags:
     if record.collider is None:
         return np.ones(len(part), bool)
     unknown = [name for name in record.collider.leave_out if name not in names]
@@ -308,8 +309,15 @@ def _kept(record: CastRecord, names: tuple[str, ...], part: Indices) -> Flags:
             where=f"'{record.name}'",
             remedy=f"It has {', '.join(names)}",
         )
+    faces, count = record.collider.leave_out_faces, int(cut.source_face.max(initial=-1)) + 1
+    if faces and max(faces) >= count:
+        raise ShotError(
+            f"leave_out_faces names face {max(faces)} of {count}",
+            where=f"'{record.name}'",
+            remedy="Name faces of this mesh, or take the list out",
+        )
     out = [names.index(name) for name in record.collider.leave_out]
-    return ~np.isin(part, out)
+    return ~(np.isin(part, out) | np.isin(cut.source_face, faces))
 
 
 def collider_of(record: ColliderRecord | None) -> ColliderSettings | None:

@@ -9,6 +9,7 @@ import numpy as np
 from ...core.geometry.motion import Motion, SkinnedMotion
 from ...core.geometry.shapes import Blend, drawn_in
 from ...core.geometry.triangulate import triangulated
+from ...core.model.curve import Curve
 from ...core.model.errors import CastError, ShotError
 from ...core.model.typed import Scalars
 from ...core.model.units import from_mm, metres_per
@@ -16,6 +17,8 @@ from ..contents import Figure, FigureAsk
 from ..registry import read_figure
 from .curves import curve_of
 from .document import CastRecord, ShapeRecord
+
+LEAD = 30  # frames, as a run-in moves by default
 
 
 def blend_of(record: CastRecord, shape: ShapeRecord, figure: Figure, motion: Motion, folder: Path) -> Blend:
@@ -49,6 +52,22 @@ def blend_of(record: CastRecord, shape: ShapeRecord, figure: Figure, motion: Mot
     depth = from_mm(shape.drawn_in_mm or 0.0) / per_unit
     rest = figure.mesh.vertices if isinstance(motion, SkinnedMotion) else motion.rest()
     return Blend(drawn_in(rest, triangles, share, depth), amount)
+
+
+def own_blends(record: CastRecord, figure: Figure) -> tuple[Blend, ...]:
+    """The shapes that the file's own animation takes on, but for those that the member keys itself.
+
+    They come in over the LEAD frames before the file's first, so that the rest pose is as it was made.
+    """
+    keyed = {shape.shape for shape in record.shapes}
+    out = []
+    for name, values in figure.amounts.items():
+        if name in keyed or not values.any():
+            continue
+        frames = record.starts_at + np.arange(len(values), dtype=float)
+        amount = Curve(np.concatenate([[frames[0] - LEAD], frames]), np.concatenate([[0.0], values]))
+        out.append(Blend(figure.shapes[name], amount))
+    return tuple(out)
 
 
 def _led(shape: ShapeRecord, figure: Figure, where: str) -> Scalars:
