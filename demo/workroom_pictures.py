@@ -91,6 +91,7 @@ def lanterns(page: Page) -> None:
     """The shot that is held in every way: a keyed cuff, a handle, and the gust."""
     open_shot(page, "Quay with lanterns 0070")
     bench(page, "Takes")
+    page.get_by_text("Reading the shot").wait_for(state="hidden", timeout=120_000)
     to_frame(page, 1087)
     page.get_by_role("button", name="Three-quarter").click()
     keep(page, "lanterns")
