@@ -126,6 +126,36 @@ def test_two_garments_keep_off_each_other_and_resume_to_the_same_bits(shot, tmp_
         assert garment["totals"]["frames_through_itself"] == 0
 
 
+def held_in_many_ways(shot: Path) -> Path:
+    """A head rope that tightens, a row that sticks late and slides, a handle that lets go, elastic."""
+
+    def hold(document):
+        rope = document["garments"][0]["holds"][0]
+        late, gone = ({"frames": [1002, 1003], "values": values} for values in ([0, 1], [1, 0]))
+        up = {"frames": [999, 1003], "values": [1.4, 1.45]}
+        document["garments"][0]["holds"] = [
+            rope | {"grip": {"frames": [999, 1008], "values": [0.6, 1.0]}},
+            {
+                "name": "late", "choose": {"border": "highest", "row": 3}, "on": late, "grip": 0.8,
+                "sticks": {"to": "yard", "reach_mm": 400, "slides": 0.3},
+            },
+            {"name": "hand", "choose": {"vertices": [200, 201]}, "on": gone, "handle": {"place": [0.3, up, 0]}},
+            {"name": "band", "choose": rope["choose"], "elastic": {"factor": 0.9, "tension": 5}},
+        ]  # fmt: skip
+
+    change(shot, hold)
+    return shot
+
+
+def test_holds_that_begin_and_end_resume_to_the_same_bits(shot, tmp_path):
+    held_in_many_ways(shot)
+    whole = run(shot, tmp_path / "whole")
+    with pytest.raises(KeyboardInterrupt):
+        run(shot, tmp_path / "stopped", stop_after(6))
+    assert np.array_equal(points(run(shot, tmp_path / "stopped", resume=True)), points(whole))
+    assert np.isfinite(points(whole)).all()
+
+
 def test_garments_apart_move_as_if_alone(shot, tmp_path):
     alone = run(shot, tmp_path / "alone")
     doubled(shot)
@@ -141,9 +171,15 @@ def test_one_and_two_threads_give_the_same_bits(shot, tmp_path):
         one = points(run(shot, tmp_path / "one"))
         numba.set_num_threads(2)
         two = points(run(shot, tmp_path / "two"))
+        held_in_many_ways(shot)
+        held_on_two = points(run(shot, tmp_path / "held on two"))
+        numba.set_num_threads(1)
+        held_on_one = points(run(shot, tmp_path / "held on one"))
     finally:
         numba.set_num_threads(numba.config.NUMBA_NUM_THREADS)
     assert np.array_equal(one, two)
+    assert np.array_equal(held_on_one, held_on_two)
+    assert not np.array_equal(held_on_one, one)
 
 
 def test_alembic_holds_the_same_positions(shot, tmp_path):
@@ -264,3 +300,5 @@ def test_saved_state_is_whole(shot, tmp_path):
         assert np.array_equal(getattr(back, name), getattr(last[-1].state, name)), name
     assert np.array_equal(back.anchors.coordinates, last[-1].state.anchors.coordinates)
     assert back.last_step == last[-1].state.last_step
+    for name in ("triangle", "place", "offset", "drift"):
+        assert np.array_equal(getattr(back.taken, name), getattr(last[-1].state.taken, name)), name

@@ -34,6 +34,7 @@ describe("holds", () => {
       expect(holdSaid(hold)).not.toBe("");
     }
     expect(holdSaid(newHold("follows", "h", waist, "body", []))).toContain("welded");
+    expect(holdSaid({ ...newHold("follows", "h", waist, "body", []), on: 0 })).toBe("switched off");
     expect(newHold("handle", "h", waist, "", [0.12345, 1, 0]).handle?.place).toEqual([0.123, 1, 0]);
   });
 

@@ -99,6 +99,7 @@ export function widen(document: ShotDocument, garment: string, pop: Pop): Edit {
 
 /** What a hold holds on to, in a few words. */
 export function holdSaid(hold: HoldRecord): string {
+  if (hold.on === 0) return "switched off";
   if (hold.follows !== null) return `${firm(hold.grip)} to the ${hold.follows} as worn`;
   if (hold.sticks !== null) return `sticks to the ${hold.sticks.to} within ${hold.sticks.reach_mm} mm, ${firm(hold.grip)}`;
   if (hold.stitched !== null) return `stitched to the ${hold.stitched.to} within ${hold.stitched.reach_mm} mm, ${firm(hold.grip)}`;

@@ -1,5 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { HoldReading, HoldRecord, Shot } from "../../api/client";
 import { changeHold, choiceSaid, gives, holdSaid, removeHold, widen } from "../../domain/holds";
@@ -62,8 +64,12 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
           {read?.firmness != null ? `: ${Math.round(read.firmness).toLocaleString("en")} N/m` : ""}.
         </Typography>
       </Fold>
-      <Fold title="When" said={hold.on === 1 ? "always" : "switched"}>
-        <SpanFields value={hold.on} does="holds" keep={(on, said) => { keep({ on }, said); }} />
+      <Fold title="When" said={hold.on === 1 ? "always" : hold.on === 0 ? "never" : "switched"}>
+        <FormControlLabel
+          control={<Checkbox size="small" checked={hold.on !== 0} sx={{ py: 0.4 }} onChange={(_, checked) => { keep({ on: checked ? 1 : 0 }, checked ? "switched on" : "switched off"); }} />}
+          label={<Typography sx={{ fontSize: 13 }}>Holds</Typography>}
+        />
+        {hold.on !== 0 && <SpanFields value={hold.on} does="holds" keep={(on, said) => { keep({ on }, said); }} />}
         <NumberField label="Takes hold again over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
       </Fold>
       <KindFields shot={shot} garment={garment} hold={hold} keep={keep} />

@@ -23,7 +23,7 @@ export function ShakeTest({ shot, garment, hold }: { shot: Shot; garment: string
   return (
     <>
       <Button size="small" variant="outlined" fullWidth disabled={shaking.isPending} onClick={() => { shaking.mutate(); }}>
-        {shaking.isPending ? "Shaking, two seconds at First look…" : "Shake it"}
+        {shaking.isPending ? "Shaking: two seconds at First look, half a minute…" : "Shake it"}
       </Button>
       {result !== undefined && (
         <Typography role="status" sx={{ fontSize: 12.5, mt: 0.5 }}>
