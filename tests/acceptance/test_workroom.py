@@ -384,3 +384,18 @@ def test_nothing_serious_for_accessibility_on_any_bench(room: Page, theme):
             if v["impact"] in ("serious", "critical")
         ]
         assert grave == [], name
+
+
+def test_a_shot_that_cannot_be_read_says_why_and_is_read_again(room: Page):
+    problem = {"title": "the desk has no room left", "where": "the reading", "remedy": "Free some of the disk"}
+    room.route(
+        "**/reading",
+        lambda route: route.fulfill(status=507, content_type="application/problem+json", json=problem),
+    )
+    room.reload()
+    alert = room.get_by_role("alert").filter(has_text="could not be read")
+    expect(alert).to_contain_text("the desk has no room left")
+    expect(alert).to_contain_text("Free some of the disk")
+    room.unroute("**/reading")
+    alert.get_by_role("button", name="Read it again").click()
+    expect(alert).to_have_count(0, timeout=SLOW)

@@ -1,11 +1,12 @@
 import { useMemo } from "react";
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { Shot, Take } from "../api/client";
+import { Problem, type Shot, type Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
 import { count, percent } from "../domain/words";
-import { usePulse } from "../state/queries";
+import { usePulse, useReading } from "../state/queries";
 import { useRoom } from "../state/room";
 import { looksAtTakes } from "./description";
 
@@ -13,8 +14,10 @@ const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", 
 
 /** Under each pane: what is seen, and its figures at this frame; in the middle the legend of a map. */
 export function PaneNotes({ shot, shown, read }: { shot: Shot; shown: Take[]; read: boolean }) {
+  const failed = useReading(shot).error;
   const bench = useRoom((room) => room.bench);
   const takes = looksAtTakes(bench) ? shown : [];
+  if (failed !== null) return <FailedNote shot={shot} failed={failed} />;
   if (!read) return <Typography sx={{ ...NOTE, left: 14 }}>Reading the shot…</Typography>;
   if (takes.length === 0) return <MadeNote shot={shot} />;
   return (
@@ -27,6 +30,20 @@ export function PaneNotes({ shot, shown, read }: { shot: Shot; shown: Take[]; re
       )}
       <Legend />
     </>
+  );
+}
+
+/** What kept the shot from being read, with what to do about it. */
+function FailedNote({ shot, failed }: { shot: Shot; failed: Error }) {
+  const reading = useReading(shot);
+  return (
+    <Box role="alert" sx={{ ...NOTE, left: 14, maxWidth: 420, borderLeft: 3, borderColor: "error.main" }}>
+      <Typography sx={{ fontSize: 12.5 }}>The shot could not be read: {failed.message}.</Typography>
+      {failed instanceof Problem && failed.remedy !== "" && <Typography sx={{ fontSize: 12 }}>{failed.remedy}.</Typography>}
+      <Button size="small" disabled={reading.isFetching} onClick={() => { void reading.refetch(); }}>
+        Read it again
+      </Button>
+    </Box>
   );
 }
 
