@@ -2115,6 +2115,11 @@ export interface components {
             notes: string[];
             /** Parts */
             parts: string[];
+            /**
+             * Pops
+             * @default []
+             */
+            pops: components["schemas"]["Reading.Pop"][];
             /** Said */
             said: string;
             /** Shapes */
@@ -2145,7 +2150,7 @@ export interface components {
         };
         /**
          * Pop
-         * @description A change of a hold that is too quick: frames first to last, how many it needs, where keys should be.
+         * @description What changes too quickly, a hold or a member: frames first to last, how many it needs, where keys go.
          */
         "Reading.Pop": {
             /** First */

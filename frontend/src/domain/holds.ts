@@ -1,7 +1,7 @@
 /** What holds cloth: kinds of holds, how firmly, and the edits that make and change them. */
 import type { BorderReading, Choice, HoldRecord, Pop, Shot, ShotDocument } from "../api/client";
 import { changeGarment, type Edit, holdsOf } from "./edits";
-import { type Keyed, keysOf } from "./keys";
+import { type Keyed, keysOf, spread } from "./keys";
 import { count } from "./words";
 
 export type Kind = "follows" | "sticks" | "stitched" | "handle" | "tether" | "elastic";
@@ -85,10 +85,7 @@ export function dropChoice(document: ShotDocument, garment: string, name: string
 export function widen(document: ShotDocument, garment: string, pop: Pop): Edit {
   const hold = holdsOf(document, garment).find((one) => one.name === pop.hold);
   if (hold === undefined) return { document, said: "" };
-  const moved = (value: Keyed): Keyed =>
-    typeof value === "number"
-      ? value
-      : { ...value, frames: value.frames.map((frame) => (frame === pop.first ? pop.wider[0] : frame === pop.last ? pop.wider[1] : frame)) };
+  const moved = (value: Keyed) => spread(value, [pop.first, pop.last], pop.wider);
   const said = `changes over frames ${pop.wider[0]} to ${pop.wider[1]}`;
   if (pop.keyed === "grip") return changeHold(document, garment, pop.hold, { grip: moved(hold.grip) }, said);
   const axis = Number(pop.keyed.split(".")[1]);

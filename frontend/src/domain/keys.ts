@@ -25,6 +25,12 @@ export function withoutKey(value: Keyed, frame: number): Keyed {
   return left.length > 0 ? fromKeys(left) : (keys[0]?.[1] ?? 0);
 }
 
+/** With the keys of a change moved apart, from `from` to where they should be. */
+export function spread(value: Keyed, from: readonly [number, number], to: readonly [number, number]): Keyed {
+  if (typeof value === "number") return value;
+  return { ...value, frames: value.frames.map((frame) => (frame === from[0] ? to[0] : frame === from[1] ? to[1] : frame)) };
+}
+
 /** On only from one frame to another: off a frame before and a frame after. */
 export function onBetween(from: number | null, until: number | null): Keyed {
   if (from === null && until === null) return 1;

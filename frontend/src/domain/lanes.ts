@@ -13,25 +13,29 @@ export interface Lane {
   high: number;
   value: { frames: number[]; values: number[] };
   put(document: ShotDocument, value: Keyed, said: string): Edit;
-  /** The hold it belongs to, if it does. */
+  /** The hold or the cast member it belongs to, and which of its values it is. */
   hold?: string;
+  member?: string;
+  keyed?: string;
 }
+
+type Owner = Pick<Lane, "hold" | "member" | "keyed">;
 
 /** Lanes of all keyed values, in the order of the benches that set them. */
 export function lanesOf(document: ShotDocument): Lane[] {
   const out: Lane[] = [];
-  const add = (id: string, name: string, unit: string, value: Keyed, reach: [number, number] | null, put: Lane["put"], hold?: string) => {
+  const add = (id: string, name: string, unit: string, value: Keyed, reach: [number, number] | null, put: Lane["put"], owner: Owner = {}) => {
     if (typeof value === "number") return;
     const [low, high] = reach ?? [Math.min(0, ...value.values), Math.max(...value.values, 1e-9)];
-    out.push({ id, name, unit, low, high, value, put, hold });
+    out.push({ id, name, unit, low, high, value, put, ...owner });
   };
   for (const member of document.cast ?? []) {
     const collider = member.collider;
     if (collider === null) continue;
     const put = (key: keyof ColliderRecord) => (doc: ShotDocument, value: Keyed, said: string) => changeCollider(doc, member.name, { [key]: value }, said);
     const of = `of the ${member.name}`;
-    add(`${member.name} clearance`, `clearance ${of}`, "mm", collider.clearance_mm, null, put("clearance_mm"));
-    add(`${member.name} thickness`, `thickness ${of}`, "mm", collider.thickness_mm, null, put("thickness_mm"));
+    add(`${member.name} clearance`, `clearance ${of}`, "mm", collider.clearance_mm, null, put("clearance_mm"), { member: member.name, keyed: "clearance_mm" });
+    add(`${member.name} thickness`, `thickness ${of}`, "mm", collider.thickness_mm, null, put("thickness_mm"), { member: member.name, keyed: "thickness_mm" });
     add(`${member.name} friction`, `friction ${of}`, "", collider.friction, null, put("friction"));
     add(`${member.name} on`, `${member.name} keeps cloth off`, "", collider.on, [0, 1], put("on"));
   }
@@ -58,7 +62,7 @@ export function lanesOf(document: ShotDocument): Lane[] {
   return out;
 }
 
-type Add = (id: string, name: string, unit: string, value: Keyed, reach: [number, number] | null, put: Lane["put"], hold?: string) => void;
+type Add = (id: string, name: string, unit: string, value: Keyed, reach: [number, number] | null, put: Lane["put"], owner?: Owner) => void;
 
 function addHoldLanes(garment: string, hold: HoldRecord, add: Add): void {
   const put = (change: (hold: HoldRecord, value: Keyed) => Partial<HoldRecord>): Lane["put"] => {
@@ -68,10 +72,10 @@ function addHoldLanes(garment: string, hold: HoldRecord, add: Add): void {
     };
   };
   const id = `${garment} ${hold.name}`;
-  add(`${id} grip`, `grip of ${hold.name}`, "", hold.grip, [0, 1], put((_, grip) => ({ grip })), hold.name);
-  add(`${id} on`, `${hold.name} holds`, "", hold.on, [0, 1], put((_, on) => ({ on })), hold.name);
+  add(`${id} grip`, `grip of ${hold.name}`, "", hold.grip, [0, 1], put((_, grip) => ({ grip })), { hold: hold.name, keyed: "grip" });
+  add(`${id} on`, `${hold.name} holds`, "", hold.on, [0, 1], put((_, on) => ({ on })), { hold: hold.name });
   if (hold.elastic !== null) {
-    add(`${id} factor`, `length of ${hold.name}`, "", hold.elastic.factor, [0, 1], put((here, factor) => ({ elastic: here.elastic === null ? null : { ...here.elastic, factor } })), hold.name);
+    add(`${id} factor`, `length of ${hold.name}`, "", hold.elastic.factor, [0, 1], put((here, factor) => ({ elastic: here.elastic === null ? null : { ...here.elastic, factor } })), { hold: hold.name });
   }
   if (hold.handle === null) return;
   for (const [at, axis] of (["x", "y", "z"] as const).entries()) {
@@ -83,8 +87,8 @@ function addHoldLanes(garment: string, hold: HoldRecord, add: Add): void {
       };
       const value = hold.handle[key][at] ?? 0;
       const reach: [number, number] | null = typeof value === "number" ? null : [Math.min(...value.values), Math.max(...value.values) + 1e-6];
-      add(`${id} ${key} ${axis}`, `${hold.name}, ${key} ${axis}`, unit, value, reach, put(change), hold.name);
+      add(`${id} ${key} ${axis}`, `${hold.name}, ${key} ${axis}`, unit, value, reach, put(change), { hold: hold.name, keyed: `${key}.${at}` });
     }
   }
-  add(`${id} scale`, `scale of ${hold.name}`, "", hold.handle.scale, null, put((here, scale) => ({ handle: here.handle === null ? null : { ...here.handle, scale } })), hold.name);
+  add(`${id} scale`, `scale of ${hold.name}`, "", hold.handle.scale, null, put((here, scale) => ({ handle: here.handle === null ? null : { ...here.handle, scale } })), { hold: hold.name });
 }

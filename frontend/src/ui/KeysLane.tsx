@@ -110,11 +110,10 @@ function step(lane: Lane): number {
 }
 
 function popsOf(reading: Reading | undefined, lane: Lane): Pop[] {
-  if (lane.hold === undefined || !(lane.id.endsWith(" grip") || lane.id.includes(" place "))) return [];
-  const axis = ["x", "y", "z"].indexOf(lane.id.slice(-1));
-  const keyed = lane.id.endsWith(" grip") ? "grip" : `place.${axis}`;
   const holds = Object.values(reading?.garments ?? {}).flatMap((garment) => garment.holds);
-  return (holds.find((hold) => hold.name === lane.hold)?.pops ?? []).filter((pop) => pop.keyed === keyed);
+  const members = Object.entries(reading?.cast ?? {}).map(([name, member]) => ({ name, pops: member.pops }));
+  const found = lane.hold === undefined ? members.find(({ name }) => name === lane.member) : holds.find(({ name }) => name === lane.hold);
+  return (found?.pops ?? []).filter((pop) => pop.keyed === lane.keyed);
 }
 
 function tidy(value: number): number {

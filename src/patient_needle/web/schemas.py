@@ -168,6 +168,18 @@ class SelfCuts(BaseModel):
     searched: int
 
 
+class Pop(BaseModel):
+    """What changes too quickly, a hold or a member: frames first to last, how many it needs, where keys go."""
+
+    hold: str
+    keyed: str
+    said: str
+    first: float
+    last: float
+    needs: float
+    wider: tuple[float, float]
+
+
 class MemberReading(BaseModel):
     """A cast member in figures: m, m/s, frames."""
 
@@ -186,6 +198,7 @@ class MemberReading(BaseModel):
     shapes: list[str]
     notes: list[str]
     judged: Judged
+    pops: list[Pop] = []
     understudy: UnderstudyReading | None
 
 
@@ -197,18 +210,6 @@ class BorderReading(BaseModel):
     length: float
     height: float
     choose: ChoiceRecord
-
-
-class Pop(BaseModel):
-    """A change of a hold that is too quick: frames first to last, how many it needs, where keys should be."""
-
-    hold: str
-    keyed: str
-    said: str
-    first: float
-    last: float
-    needs: float
-    wider: tuple[float, float]
 
 
 class HoldReading(BaseModel):

@@ -11,8 +11,8 @@ from patient_needle.core.craft.choosing import Outline, chosen, grown_by, within
 from patient_needle.core.craft.dressing import dress
 from patient_needle.core.craft.fastened import marks_of, read_holds
 from patient_needle.core.craft.holds import SAG, Choice, Elastic, Follow, Hold, Stick, Stitch
-from patient_needle.core.craft.plan import RunIn, ShotPlan
-from patient_needle.core.craft.pops import pops
+from patient_needle.core.craft.plan import ColliderSettings, RunIn, ShotPlan
+from patient_needle.core.craft.pops import gap_pops, pops
 from patient_needle.core.craft.seams import seams_of
 from patient_needle.core.craft.shake import shake
 from patient_needle.core.geometry.topology import build_topology
@@ -166,6 +166,16 @@ class TestSaidBefore:
         thrown = still_handle(place=(keys((0, 0.0), (3, 0.3)), zero, zero))
         assert pops(Hold("h", ROW, calm), RATE) == []
         assert [pop.keyed for pop in pops(Hold("h", ROW, thrown), RATE)] == ["place.0"]
+
+    def test_a_clearance_that_throws_cloth_off_is_flagged(self):
+        def found(*pairs):
+            settings = ColliderSettings(keys(*pairs), Curve.constant(0.3))
+            return gap_pops("post", settings, RATE)
+
+        assert found((0, 0.002), (24, 0.05)) == []
+        (pop,) = found((10, 0.002), (11, 0.08))
+        assert (pop.hold, pop.keyed) == ("post", "clearance_mm")
+        assert found((pop.wider[0], 0.002), (pop.wider[1], 0.08)) == []
 
 
 class TestShake:

@@ -5,13 +5,15 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import type { CastRecord, ColliderRecord, MemberReading, Shot } from "../../api/client";
+import type { CastRecord, ColliderRecord, MemberReading, Pop, Shot } from "../../api/client";
 import { changeCollider, changeMember, plainCollider } from "../../domain/edits";
+import { spread } from "../../domain/keys";
 import { count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
+import { PopNote } from "../../ui/PopNote";
 import { SpanFields } from "../../ui/SpanFields";
 import { UnderstudyFields } from "./UnderstudyFields";
 
@@ -44,12 +46,18 @@ export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
         }
         label={<Typography sx={{ fontSize: 13 }}>Keeps cloth off</Typography>}
       />
+      {collider !== null && read?.pops.map((pop) => <PopNote key={`${pop.keyed} ${pop.first}`} pop={pop} widen={() => { widenGap(collider, pop, keep); }} />)}
       {collider !== null && <Contact collider={collider} keep={keep} />}
       {collider !== null && <UnderstudyFields member={member.name} collider={collider} read={read} keep={keep} />}
       {collider !== null && <FacesLeftOut member={member.name} collider={collider} keep={keep} />}
       {collider !== null && (read?.parts.length ?? 0) > 1 && <LeftOut collider={collider} parts={read?.parts ?? []} keep={keep} />}
     </Fold>
   );
+}
+
+function widenGap(collider: ColliderRecord, pop: Pop, keep: Keep): void {
+  const key = pop.keyed === "thickness_mm" ? "thickness_mm" : "clearance_mm";
+  keep({ [key]: spread(collider[key], [pop.first, pop.last], pop.wider) }, `changes over frames ${pop.wider[0]} to ${pop.wider[1]}`);
 }
 
 export type Keep = (change: Partial<ColliderRecord>, said: string) => void;

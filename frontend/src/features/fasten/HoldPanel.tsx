@@ -12,6 +12,7 @@ import { Figure, Panel } from "../../ui/Card";
 import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
 import { NumberField } from "../../ui/NumberField";
+import { PopNote } from "../../ui/PopNote";
 import { SpanFields } from "../../ui/SpanFields";
 import { KindFields } from "./KindFields";
 import { ShakeTest } from "./ShakeTest";
@@ -48,14 +49,7 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
         </Typography>
       ))}
       {read?.pops.map((pop) => (
-        <Box key={`${pop.keyed} ${pop.first}`} role="alert" sx={{ mt: 0.5, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
-          <Typography sx={{ fontSize: 12.5 }}>
-            It will be seen to jump: {pop.said} from {pop.first} to {pop.last}, and needs {Math.ceil(pop.needs)} frames.
-          </Typography>
-          <Button size="small" onClick={() => { edit.mutate({ edit: (document) => widen(document, garment, pop) }); }}>
-            Spread it over {pop.wider[0]} to {pop.wider[1]}
-          </Button>
-        </Box>
+        <PopNote key={`${pop.keyed} ${pop.first}`} pop={pop} widen={() => { edit.mutate({ edit: (document) => widen(document, garment, pop) }); }} />
       ))}
       <Fold title="Grip" said={gripSaid(hold)}>
         <KeyedField label="Grip, 0 to 1" value={hold.grip} low={0} high={1} keep={(grip, said) => { keep({ grip }, said); }} />

@@ -14,6 +14,7 @@ from ..solver.effort import furthest
 from .colliders import Colliders
 from .judging import ARM, ARM_SHARE, HUMAN, Judged, Offer
 from .plan import CastMember, Garment, ShotPlan
+from .pops import Pop, gap_pops
 from .run_in import StagedMotion
 
 RUN_IN_SPEED = 1.5  # m/s, a calm arm's; ours
@@ -25,7 +26,8 @@ LOST = 0.03  # of its volume: what a body may lose on its way without cloth noti
 class MemberReading:
     """height, lowest in m in the rest pose; first, last frame of its animation, None when it stands still;
     fastest m/s over the shot; parts: joints or pieces that can be left out of the collider; shapes it could
-    take; notes: what was mended or converted in reading; judged: what looks wrong and what would mend it.
+    take; notes: what was mended or converted in reading; judged: what looks wrong and what would mend it; pops:
+    what changes so quickly that cloth will be seen to jump.
     """
 
     vertices: int
@@ -43,6 +45,7 @@ class MemberReading:
     shapes: tuple[str, ...]
     notes: tuple[str, ...]
     judged: Judged
+    pops: tuple[Pop, ...]
 
 
 @dataclass(frozen=True)
@@ -89,6 +92,7 @@ def read_member(
         is_closed(member.cut.triangles), height, float(rest[:, plan.up].min()),
         int(low) if moves else None, int(high) if moves else None, max(speeds, default=0.0),
         member.part_names, _said(member, height, judged.arm), shapes, notes, judged,
+        () if member.collider is None else tuple(gap_pops(member.name, member.collider, plan.frame_rate)),
     )  # fmt: skip
 
 
