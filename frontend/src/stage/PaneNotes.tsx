@@ -6,18 +6,23 @@ import { Problem, type Shot, type Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
 import { count, percent } from "../domain/words";
-import { usePulse, useReading } from "../state/queries";
+import { usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { looksAtTakes } from "./description";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 
+/** Why the shot could not be read, and trying again. */
+export interface Failed {
+  error: Error;
+  again(): void;
+}
+
 /** Under each pane: what is seen, and its figures at this frame; in the middle the legend of a map. */
-export function PaneNotes({ shot, shown, read }: { shot: Shot; shown: Take[]; read: boolean }) {
-  const failed = useReading(shot).error;
+export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Take[]; read: boolean; failed: Failed | null }) {
   const bench = useRoom((room) => room.bench);
   const takes = looksAtTakes(bench) ? shown : [];
-  if (failed !== null) return <FailedNote shot={shot} failed={failed} />;
+  if (failed !== null) return <FailedNote failed={failed} />;
   if (!read) return <Typography sx={{ ...NOTE, left: 14 }}>Reading the shot…</Typography>;
   if (takes.length === 0) return <MadeNote shot={shot} />;
   return (
@@ -34,13 +39,12 @@ export function PaneNotes({ shot, shown, read }: { shot: Shot; shown: Take[]; re
 }
 
 /** What kept the shot from being read, with what to do about it. */
-function FailedNote({ shot, failed }: { shot: Shot; failed: Error }) {
-  const reading = useReading(shot);
+function FailedNote({ failed: { error, again } }: { failed: Failed }) {
   return (
     <Box role="alert" sx={{ ...NOTE, left: 14, maxWidth: 420, borderLeft: 3, borderColor: "error.main" }}>
-      <Typography sx={{ fontSize: 12.5 }}>The shot could not be read: {failed.message}.</Typography>
-      {failed instanceof Problem && failed.remedy !== "" && <Typography sx={{ fontSize: 12 }}>{failed.remedy}.</Typography>}
-      <Button size="small" disabled={reading.isFetching} onClick={() => { void reading.refetch(); }}>
+      <Typography sx={{ fontSize: 12.5 }}>The shot could not be read: {error.message}.</Typography>
+      {error instanceof Problem && error.remedy !== "" && <Typography sx={{ fontSize: 12 }}>{error.remedy}.</Typography>}
+      <Button size="small" onClick={again}>
         Read it again
       </Button>
     </Box>

@@ -10,7 +10,7 @@ import { useGarmentAtHand } from "../ui/GarmentPicker";
 import { useClothPicking } from "./clothPicking";
 import { describe } from "./description";
 import { LookBar } from "./LookBar";
-import { PaneNotes } from "./PaneNotes";
+import { type Failed, PaneNotes } from "./PaneNotes";
 import { Scenery } from "./scenery";
 import { Stage } from "./stage";
 import { useHandle } from "./useHandle";
@@ -19,11 +19,12 @@ import { ViewCards } from "./ViewCards";
 export interface StageViewProps {
   shot: Shot;
   reading: Reading | undefined;
+  failed: Failed | null;
   shown: Take[];
 }
 
 /** The shot in 3D: the largest thing on the screen. */
-export function StageView({ shot, reading, shown }: StageViewProps) {
+export function StageView({ shot, reading, failed, shown }: StageViewProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const frameOfCanvas = useRef<HTMLDivElement>(null);
   const [built, setBuilt] = useState<{ stage: Stage; scenery: Scenery } | null>(null);
@@ -116,7 +117,7 @@ export function StageView({ shot, reading, shown }: StageViewProps) {
       )}
       <LookBar />
       <ViewCards />
-      <PaneNotes shot={shot} shown={shown} read={reading !== undefined} />
+      <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />
     </Box>
   );
 }

@@ -70,7 +70,8 @@ function OpenShot({ shot }: { shot: Shot }) {
   const set = useRoom((room) => room.set);
   const takes = useTakes(shot.id).data ?? NO_TAKES;
   const deliveries = useDeliveries(shot.id).data ?? NO_DELIVERIES;
-  const reading = useReading(shot).data;
+  const { data: reading, error, refetch } = useReading(shot);
+  const failed = useMemo(() => (error === null ? null : { error, again: () => void refetch() }), [error, refetch]);
   const shown = useMemo(
     () => shownIds.map((one) => takes.find((take) => take.id === one)).filter((take) => take !== undefined),
     [shownIds, takes],
@@ -90,7 +91,7 @@ function OpenShot({ shot }: { shot: Shot }) {
           set({ bench: next });
         }}
       />
-      <StageView shot={shot} reading={reading} shown={shown} />
+      <StageView shot={shot} reading={reading} failed={failed} shown={shown} />
       <WorkCard shot={shot} reading={reading} takes={takes} deliveries={deliveries} />
       <Tape shot={shot} reading={reading} take={shown[0]} />
     </>
