@@ -88,7 +88,7 @@ def drawn_around(page: Page) -> None:
 
 
 def lanterns(page: Page) -> None:
-    """The shot that is held in every way: a keyed cuff, a handle, and the gust."""
+    """The shot with lanterns: a keyed cuff, a handle, and the gust."""
     open_shot(page, "Quay with lanterns 0070")
     bench(page, "Takes")
     page.get_by_text("Reading the shot").wait_for(state="hidden", timeout=120_000)
