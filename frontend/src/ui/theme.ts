@@ -99,6 +99,9 @@ export function themeOf(light: Light): Theme {
         styleOverrides: {
           body: { overflow: "hidden" },
           ".figure.figure": { fontFamily: '"IBM Plex Mono", monospace', fontVariantNumeric: "tabular-nums" },
+          "@media (prefers-reduced-motion: reduce)": {
+            "*, *::before, *::after": { transition: "none !important", animation: "none !important" },
+          },
           ":focus-visible": { outline: `2px solid ${c.indigo}`, outlineOffset: 2 },
         },
       },

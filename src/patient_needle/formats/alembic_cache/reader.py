@@ -15,11 +15,12 @@ from numpy.typing import NDArray
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, Stated, size_of, unique
+from ..registry import CacheContent
 from .container import check_container
-from .probe import looked_into
 from .writer import reversed_faces
 
 LEVELS = 200  # of transforms above a mesh
+AT_ONCE = 32  # samples read before the file is closed and its pages are let go
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,18 +49,40 @@ class _Found:
 def read_alembic(path: Path, name: str | None = None) -> MeshCache:
     """The polygon mesh called `name`, or the first one, in the file's world; `FileError` when there is none."""
     with _opened(path) as archive:
-        found = _found(archive, path)
-        named = [one for one in found if name in (None, one.name, one.shape.getName())]
-        if not named:
-            raise FileError(
-                f"no polygon mesh is called '{name}'",
-                where=str(path),
-                remedy=f"It holds: {', '.join(one.name for one in found)}",
-            )
-        try:
-            return _read(named[0])
-        except NeedleError as error:
-            raise error.at(str(path)) from None
+        one = _named(archive, path, name)
+        with _placing_errors(path):
+            mesh, times = _mesh_at_start(one), _times(one)
+    frames = np.empty((len(times), mesh.vertex_count, 3), np.float32)
+    for first in range(0, len(times), AT_ONCE):
+        span = slice(first, first + AT_ONCE)
+        # Opened anew each time: the library maps the file, and lets its pages go only when it is closed.
+        with _opened(path) as archive, _placing_errors(path):
+            _fill(frames[span], _named(archive, path, name), times[span], mesh)
+    return MeshCache(mesh, frames, times)
+
+
+def _named(archive: Any, path: Path, name: str | None) -> _Found:
+    found = _found(archive, path)
+    named = [one for one in found if name in (None, one.name, one.shape.getName())]
+    if not named:
+        raise FileError(
+            f"no polygon mesh is called '{name}'",
+            where=str(path),
+            remedy=f"It holds: {', '.join(one.name for one in found)}",
+        )
+    return named[0]
+
+
+def read_content(path: Path) -> CacheContent:
+    """The first mesh's points over time."""
+    cache = read_alembic(path)
+    first = None if cache.rate is None else float(cache.times[0]) * cache.rate
+    return CacheContent(cache.frames, cache.mesh.face_corners, first, cache.rate)
+
+
+def read_meshes(path: Path) -> list[Mesh]:
+    """Every mesh of the file where it stands at its first sample."""
+    return [read_figure(path, FigureAsk(mesh=piece.name)).mesh for piece in list_alembic(path).pieces]
 
 
 def list_alembic(path: Path) -> Contents:
@@ -67,10 +90,8 @@ def list_alembic(path: Path) -> Contents:
     pieces, rate = [], None
     with _opened(path) as archive:
         for one in _found(archive, path):
-            try:
+            with _placing_errors(path):
                 mesh, times = _mesh_at_start(one), _times(one)
-            except NeedleError as error:
-                raise error.at(str(path)) from None
             moves: Moves = "not at all"
             if len(times) > 1:
                 moves = "by points" if one.shape.getSchema().getNumSamples() > 1 else "as a whole"
@@ -103,24 +124,6 @@ def _opened(path: Path) -> Iterator[Any]:
     if not path.is_file():
         raise FileError("the file does not exist", where=str(path), remedy="Check the path")
     check_container(path)
-    looked_into(path)
-    with _trusted(path) as archive:
-        yield archive
-
-
-def touch(path: Path) -> None:
-    """Read the first and the last sample of every mesh, for nothing but to see that it can be done."""
-    with _trusted(path) as archive:
-        for one in _found(archive, path):
-            mesh, times = _mesh_at_start(one), _times(one)
-            schema = one.shape.getSchema()
-            last = schema.getValue(Abc.ISampleSelector(float(times[-1])))
-            np.array(last.getPositions(), np.float32).reshape(-1, 3)
-            assert mesh.vertex_count
-
-
-@contextmanager
-def _trusted(path: Path) -> Iterator[Any]:
     try:
         archive = Abc.IArchive(str(path))
     except RuntimeError as error:
@@ -128,6 +131,14 @@ def _trusted(path: Path) -> Iterator[Any]:
             "this is not an Alembic file, or it is cut short", where=str(path), remedy="Write it again"
         ) from error
     yield archive
+
+
+@contextmanager
+def _placing_errors(path: Path) -> Iterator[None]:
+    try:
+        yield
+    except NeedleError as error:
+        raise error.at(str(path)) from None
 
 
 def _found(archive: Any, path: Path) -> list[_Found]:
@@ -175,23 +186,21 @@ def _times(one: _Found) -> NDArray[np.float64]:
     return times
 
 
-def _read(one: _Found) -> MeshCache:
-    mesh, times = _mesh_at_start(one), _times(one)
-    frames = np.empty((len(times), mesh.vertex_count, 3), np.float32)
+def _fill(frames: NDArray[np.float32], one: _Found, times: NDArray[np.float64], mesh: Mesh) -> None:
+    """Write the mesh's positions at `times` into `frames` (len(times), n, 3)."""
     schema = one.shape.getSchema()
     corners = len(mesh.face_corners)
-    for index, time in enumerate(times):
+    for frame, time in zip(frames, times, strict=True):
         # The bindings take an index for a time, so the sample is asked for by its own time.
         sample = schema.getValue(Abc.ISampleSelector(float(time)))
         positions = np.array(sample.getPositions(), np.float32).reshape(-1, 3)
         if len(positions) != mesh.vertex_count or len(sample.getFaceIndices()) != corners:
             raise FileError(
-                f"its faces change: sample {index} has {len(positions)} points, the first {mesh.vertex_count}",
+                f"its faces change: at {time:g} s it has {len(positions)} points, at first {mesh.vertex_count}",
                 where=one.name,
                 remedy="A cast member keeps one topology: export it with a fixed one",
             )
-        frames[index] = _placed(positions, one, float(time))
-    return MeshCache(mesh, frames, times)
+        frame[:] = _placed(positions, one, float(time))
 
 
 def _placed(positions: NDArray[np.float32], one: _Found, time: float) -> NDArray[np.floating[Any]]:

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pxr import Tf, UsdGeom
+from pxr import Tf, UsdGeom, UsdSkel
 
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, size_of
-from .skeleton import bound
 from .stage import OpenStage, Shown, mesh_of, opened, own_points, world_at
+
+if TYPE_CHECKING:
+    from .skeleton import Bound
 
 
 def list_usd(path: Path) -> Contents:
@@ -22,7 +24,7 @@ def list_usd(path: Path) -> Contents:
     pieces = []
     for one in file.shown:
         mesh = _in_world(file, one)
-        held = bound(file, one)
+        held = _bound(file, one)
         moves = _moves(one) if held is None else "by joints" if held.moves else "not at all"
         shapes = () if held is None else tuple(held.shapes(mesh.vertex_count))
         first, last = (None, None) if moves == "not at all" else (file.first, file.last)
@@ -44,7 +46,7 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
     """The mesh called `ask.mesh`, or the only one, or the only one bound to a skeleton."""
     file = opened(path)
     one = _chosen(file, ask.mesh)
-    held = bound(file, one)
+    held = _bound(file, one)
     try:
         if held is not None:
             mesh = mesh_of(one, file.first)
@@ -62,10 +64,19 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
         ) from None
 
 
+def _bound(file: OpenStage, one: Shown) -> Bound | None:
+    """The skeleton's hold on a mesh; None when it has none."""
+    if not UsdSkel.Root.Find(one.prim) or not UsdSkel.BindingAPI(one.prim).GetInheritedSkeleton():
+        return None
+    from .skeleton import Bound  # loads what turns joints, which would double the wait for a plain cache
+
+    return Bound(file, one) or None
+
+
 def _chosen(file: OpenStage, name: str | None) -> Shown:
     named = [one for one in file.shown if name in (None, one.name)]
     if name is None and len(named) > 1:
-        named = [one for one in named if bound(file, one) is not None]
+        named = [one for one in named if _bound(file, one) is not None]
     if len(named) == 1:
         return named[0]
     raise FileError(

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from pxr import Usd, UsdSkel
 
@@ -28,6 +26,9 @@ class Bound:
         self._cache.Populate(UsdSkel.Root.Find(one.prim), Usd.TraverseInstanceProxies())
         self.skinning = self._cache.GetSkinningQuery(one.prim)
         self.skeleton = self._cache.GetSkelQuery(UsdSkel.Skeleton(self._prim))
+
+    def __bool__(self) -> bool:
+        return bool(self.skinning and self.skeleton and self.skinning.HasJointInfluences())
 
     @property
     def moves(self) -> bool:
@@ -119,15 +120,6 @@ class Bound:
                 f"a joint's transform is no turn, move and scale ({error})", where=where,
                 remedy="Export the skeleton without shear",
             ) from None  # fmt: skip
-
-
-def bound(opened: OpenStage, one: Shown) -> Bound | None:
-    """The skeleton's hold on a mesh; None when it has none."""
-    binding = UsdSkel.BindingAPI(one.prim)
-    if not UsdSkel.Root.Find(one.prim) or not binding.GetInheritedSkeleton():
-        return None
-    held: Any = Bound(opened, one)
-    return held if held.skinning and held.skeleton and held.skinning.HasJointInfluences() else None
 
 
 def _local(world: Matrices, parents: np.ndarray) -> Matrices:

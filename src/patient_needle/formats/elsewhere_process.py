@@ -1,0 +1,58 @@
+"""The process in which files are read for another: requests come in pickled, answers go into files.
+
+    python -m patient_needle.formats.elsewhere_process MODULE
+
+See `elsewhere`. Says "ok" for each request whose answer is written, or how the reading child ended.
+"""
+
+from __future__ import annotations
+
+import os
+import pickle
+import signal
+import sys
+from importlib import import_module
+from pathlib import Path
+from types import ModuleType
+
+from ..core.model.errors import NeedleError
+
+SECONDS = 60  # before a reading is given up, and
+BYTES_A_SECOND = 10_000_000  # for each of which in the file it has a second more
+
+
+def serve(name: str) -> None:
+    """One child for each request, until the asking process closes the pipe."""
+    module = import_module(name)
+    while True:
+        try:
+            request = pickle.load(sys.stdin.buffer)
+        except EOFError:
+            return
+        child = os.fork()
+        if child == 0:
+            _answer(module, *request)
+        _, status = os.waitpid(child, 0)
+        said = "ok" if status == 0 else f"signal {-os.waitstatus_to_exitcode(status)}"
+        sys.stdout.write(said + "\n")
+        sys.stdout.flush()
+
+
+def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, ...], passing: str) -> None:
+    """Run in the child, which does not come back."""
+    size = path.stat().st_size if path.is_file() else 0
+    signal.alarm(SECONDS + size // BYTES_A_SECOND)
+    answer: tuple[str, object]
+    try:
+        answer = "read", getattr(module, function)(path, *more)
+    except NeedleError as error:
+        answer = "refused", (type(error), error.what, error.where, error.remedy)
+    except Exception as error:  # of a library's own kind, which need not be one that can be sent
+        answer = "failed", f"{type(error).__name__}: {error}"
+    with open(passing, "wb") as file:
+        pickle.dump(answer, file, protocol=5)
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    serve(sys.argv[1])
