@@ -54,12 +54,10 @@ def loading() -> str:
     lines = [
         f"## A cache of {FRAMES} frames, {VERTICES:,} vertices "
         f"(bars: under 1.5 s, in twice its {size / 1e6:.0f} MB)\n",
-        "Read whole, every number touched. Alembic and USD are read by a process of their own, whose start is in "
-        "the",
-        "seconds. Peak is all that was resident, pages of a mapped file with it, in the process that asks or in "
-        "the one",
-        "that reads, whichever was larger; own is what the asking one holds afterwards. All over what each had "
-        "before.\n",
+        "Read whole, every number touched. Alembic and USD are read by a process of their own, whose start is",
+        "in the seconds. Peak is all that was resident, pages of a mapped file with it, in the process that",
+        "asks or in the one that reads, whichever was larger; own is what the asking one holds afterwards. All",
+        "over what each had before.\n",
         "| format | seconds | peak, of its size | own, of its size |\n|---|---|---|---|",
     ]
     with tempfile.TemporaryDirectory() as folder:
