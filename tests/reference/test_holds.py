@@ -22,12 +22,13 @@ from patient_needle.core.craft.holds import (
     Tether,
 )
 from patient_needle.core.craft.plan import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
-from patient_needle.core.craft.pops import pops
+from patient_needle.core.craft.pops import pops, wind_pops
 from patient_needle.core.craft.simulate import FrameResult, OutfitRun
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import FINAL, FIRST_LOOK
+from patient_needle.core.model.wind import Wind
 from tests.sheets import box, halved_squares, polygons, sheet
 
 GRAVITY = np.array([0.0, -9.81, 0.0])
@@ -226,6 +227,29 @@ class TestGrip:
             return float(np.linalg.norm(np.diff(x, 2, axis=0), axis=2).max()) * RATE**2
 
         assert peak(keys(*pairs)) <= 2 * peak(Curve.constant(pairs[0][1]))
+
+    @pytest.mark.parametrize(
+        ("density", "strength", "frames"), [(0.12, 4.0, 5), (0.3, 8.0, 8), (0.06, 14.0, 14)]
+    )
+    def test_a_gust_does_not_pop(self, density, strength, frames):
+        """What is not flagged before jerks cloth at most twice as hard as a wind that blows all along."""
+        points, triangles = sheet(0.3, 0.8, 0.05)
+        points += [-0.15, -0.4, 0.0]
+        mesh = polygons("sheet", points, triangles.tolist())
+        hold = Hold("row", top(points), Follow("post"))
+        garment = Garment("sheet", mesh, Fabric("light", areal_density=density), (hold,))
+
+        def peak(blows: Curve) -> float:
+            wind = Wind("gust", blows, heading=Curve.constant(90.0), turbulence=0.2)
+            plan = ShotPlan(
+                "gust", RATE, (0, 48), RunIn(0, 0), (post(),), (garment,), GRAVITY, 0.2, 1.2, (wind,)
+            )
+            assert wind_pops(wind, plan) == []
+            made = OutfitRun(plan, plan.runs[0])
+            x = np.stack([r.positions for (r,) in made.frames(made.start(), 0, 48)])
+            return float(np.linalg.norm(np.diff(x[7:], 2, axis=0), axis=2).max())
+
+        assert peak(keys((10, 0.0), (10 + frames, strength))) <= 2 * peak(Curve.constant(strength))
 
     def test_taking_hold_again_eases_in(self):
         """The worn shape is far when it takes hold again: it is drawn there over the span, without a jerk."""

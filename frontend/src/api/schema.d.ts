@@ -1930,7 +1930,8 @@ export interface components {
         };
         /**
          * Reading
-         * @description What was read from a revision's files, by name of the cast member or garment.
+         * @description What was read from a revision's files, by name of the cast member or garment; what of each wind is too
+         *     quick.
          */
         Reading: {
             /** Cast */
@@ -1946,6 +1947,13 @@ export interface components {
                 [key: string]: components["schemas"]["Reading.GarmentReading"];
             };
             pulse: components["schemas"]["Reading.Pulse"];
+            /**
+             * Winds
+             * @default {}
+             */
+            winds: {
+                [key: string]: components["schemas"]["Reading.Pop"][];
+            };
         };
         /**
          * BorderReading
@@ -2150,7 +2158,7 @@ export interface components {
         };
         /**
          * Pop
-         * @description What changes too quickly, a hold or a member: frames first to last, how many it needs, where keys go.
+         * @description What changes too quickly, a hold, a member or a wind: frames first to last, how many it needs, where keys go.
          */
         "Reading.Pop": {
             /** First */

@@ -1,6 +1,6 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
-import type { CastRecord, ColliderRecord, FabricRecord, GarmentRecord, HoldRecord, ShotDocument, WindRecord } from "../api/client";
-import type { Keyed } from "./keys";
+import type { CastRecord, ColliderRecord, FabricRecord, GarmentRecord, HoldRecord, Pop, ShotDocument, WindRecord } from "../api/client";
+import { type Keyed, spread } from "./keys";
 
 export interface Edit {
   document: ShotDocument;
@@ -192,6 +192,16 @@ export function addWind(document: ShotDocument): Edit {
 export function changeWind(document: ShotDocument, name: string, wind: WindRecord): Edit {
   const winds = windsOf(document).map((one) => (one.name === name ? wind : one));
   return withWinds(document, winds, `Changed the ${name}`);
+}
+
+/** Move the two keys of a change of the wind that is too quick to where it has the frames it needs. */
+export function widenWind(document: ShotDocument, name: string, pop: Pop): Edit {
+  const wind = windsOf(document).find((one) => one.name === name);
+  if (wind === undefined) return { document, said: "" };
+  const moved = (value: Keyed) => spread(value, [pop.first, pop.last], pop.wider);
+  if (pop.keyed === "strength") return changeWind(document, name, { ...wind, strength: moved(wind.strength) });
+  if (pop.keyed === "heading") return changeWind(document, name, { ...wind, heading: moved(wind.heading ?? 0) });
+  return changeWind(document, name, { ...wind, rise: moved(wind.rise ?? 0) });
 }
 
 export function removeWind(document: ShotDocument, name: string): Edit {

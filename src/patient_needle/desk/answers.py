@@ -18,6 +18,7 @@ from ..core.craft.dressing import Dressed
 from ..core.craft.fastened import read_holds
 from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
+from ..core.craft.pops import wind_pops
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
 from ..core.craft.shake import shake
 from ..core.geometry.surfaces import soundness
@@ -293,6 +294,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     return {
         "cast": cast,
         "garments": garments,
+        "winds": {wind.name: [asdict(pop) for pop in wind_pops(wind, plan)] for wind in plan.winds},
         "faults": {name: {"what": e.what, "where": e.where, "remedy": e.remedy} for name, e in faults.items()},
         "pulse": {
             "first": plan.first_simulated,

@@ -53,24 +53,32 @@ class _Reader:
                 self._process = subprocess.Popen(self._command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
             assert self._process.stdin is not None
             assert self._process.stdout is not None
-            pickle.dump(request, self._process.stdin)
-            self._process.stdin.flush()
-            return self._process.stdout.readline().decode().strip()
+            try:
+                pickle.dump(request, self._process.stdin)
+                self._process.stdin.flush()
+                return self._process.stdout.readline().decode().strip()
+            except BaseException:
+                self._end()  # whoever did not wait for an answer must not leave it to the next who asks
+                raise
 
     def close(self) -> None:
         """End the process."""
         with self._lock:
-            if self._process is not None:
-                self._process.kill()
-                self._process.communicate()
-                self._process = None
+            self._end()
+
+    def _end(self) -> None:
+        if self._process is not None:
+            self._process.kill()
+            self._process.communicate()
+            self._process = None
 
 
 def elsewhere(read: Callable[Concatenate[Path, P], T]) -> Callable[Concatenate[Path, P], T]:
     """The module's function `read`, run in a process of its own.
 
-    The answers are the same, and so are the errors; a crash, or no answer for a minute and a second more for
-    every 10 MB of the file, is a `FileError`. Arguments are given by place, and can be pickled.
+    The answers are the same, and so are the errors. A crash, no answer for a minute and a second more for every
+    10 MB of the file, or a wish for more memory than 2 GB and 16 times the file is a `FileError`, or what the
+    library says of it. Arguments are given by place, and can be pickled.
     """
 
     @wraps(read)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import pickle
+import resource
 import signal
 import sys
 from importlib import import_module
@@ -19,6 +20,8 @@ from ..core.model.errors import NeedleError
 
 SECONDS = 60  # before a reading is given up, and
 BYTES_A_SECOND = 10_000_000  # for each of which in the file it has a second more
+MEMORY = 2 << 30  # bytes that a reading may take, and
+TIMES_THE_FILE = 16  # as much more: a damaged file can ask for any number
 
 
 def serve(name: str) -> None:
@@ -42,6 +45,8 @@ def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, .
     """Run in the child, which does not come back."""
     size = path.stat().st_size if path.is_file() else 0
     signal.alarm(SECONDS + size // BYTES_A_SECOND)
+    most = _address_space() + MEMORY + TIMES_THE_FILE * size
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))
     answer: tuple[str, object]
     try:
         answer = "read", getattr(module, function)(path, *more)
@@ -52,6 +57,11 @@ def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, .
     with open(passing, "wb") as file:
         pickle.dump(answer, file, protocol=5)
     os._exit(0)
+
+
+def _address_space() -> int:
+    pages = int(Path("/proc/self/statm").read_text().split()[0])
+    return pages * resource.getpagesize()
 
 
 if __name__ == "__main__":

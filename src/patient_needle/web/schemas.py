@@ -169,7 +169,9 @@ class SelfCuts(BaseModel):
 
 
 class Pop(BaseModel):
-    """What changes too quickly, a hold or a member: frames first to last, how many it needs, where keys go."""
+    """What changes too quickly, of a hold, a member or a wind: frames first to last, how many it needs, where
+    keys go.
+    """
 
     hold: str
     keyed: str
@@ -250,10 +252,13 @@ class Pulse(BaseModel):
 
 
 class Reading(BaseModel):
-    """What was read from a revision's files, by name of the cast member or garment."""
+    """What was read from a revision's files, by name of the cast member or garment; what of each wind is too
+    quick.
+    """
 
     cast: dict[str, MemberReading]
     garments: dict[str, GarmentReading]
+    winds: dict[str, list[Pop]] = {}
     faults: dict[str, Fault]
     pulse: Pulse
 

@@ -10,14 +10,16 @@ import pytest
 from patient_needle.core.craft.choosing import Outline, chosen, grown_by, within_outline
 from patient_needle.core.craft.dressing import dress
 from patient_needle.core.craft.fastened import marks_of, read_holds
-from patient_needle.core.craft.holds import SAG, Choice, Elastic, Follow, Hold, Stick, Stitch
+from patient_needle.core.craft.holds import GRAVITY, SAG, Choice, Elastic, Follow, Hold, Stick, Stitch
 from patient_needle.core.craft.plan import ColliderSettings, RunIn, ShotPlan
-from patient_needle.core.craft.pops import gap_pops, pops
+from patient_needle.core.craft.pops import gap_pops, pops, wind_pops
 from patient_needle.core.craft.seams import seams_of
 from patient_needle.core.craft.shake import shake
 from patient_needle.core.geometry.topology import build_topology
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import ShotError
+from patient_needle.core.model.fabric import Fabric
+from patient_needle.core.model.wind import Wind
 from patient_needle.core.solver.outfit import spans_of
 from tests.reference.test_holds import EVERY, RATE, ROW, cloth, keys, post, still_handle
 from tests.sheets import box, halved_squares, polygons
@@ -176,6 +178,24 @@ class TestSaidBefore:
         (pop,) = found((10, 0.002), (11, 0.08))
         assert (pop.hold, pop.keyed) == ("post", "clearance_mm")
         assert found((pop.wider[0], 0.002), (pop.wider[1], 0.08)) == []
+
+    def test_a_wind_that_throws_the_lightest_cloth_is_flagged(self):
+        heavy, light = (cloth(name=f"{d}", fabric=Fabric("f", areal_density=d)) for d in (0.9, 0.06))
+
+        def found(strength, *garments, density=1.2, **more):
+            return wind_pops(Wind("gust", strength, **more), replace(plan(*garments), air_density=density))
+
+        (pop,) = found(keys((10, 0.0), (12, 6.0), (40, 6.0)), heavy, light)
+        assert (pop.hold, pop.keyed, pop.first, pop.last) == ("gust", "strength", 10, 12)
+        assert "the lightest cloth" in pop.said
+        assert found(keys((10, 0.0), (12, 6.0), (40, 6.0)), heavy) == []
+        assert found(keys((pop.wider[0], 0.0), (pop.wider[1], 6.0), (40, 6.0)), light) == []
+        (turned,) = found(Curve.constant(6.0), light, heading=keys((10, 0.0), (12, 90.0)))
+        assert turned.keyed == "heading"
+        # Truth: a point as light as dust goes with the air, which here gains 6 m/s within two frames.
+        (dust,) = found(keys((10, 0.0), (12, 6.0)), light, density=1200.0)
+        times = float(dust.said.split("with ")[1].split(" ")[0])
+        assert 0.75 * 3 * RATE / GRAVITY < times < 1.5 * 3 * RATE / GRAVITY
 
 
 class TestShake:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import time
 from pathlib import Path
 
 import numpy as np
@@ -27,6 +28,15 @@ def refusing(path: Path) -> None:
     raise MeshError("it has a hole", where=str(path), remedy="Close it")
 
 
+def greedy(path: Path, count: int) -> int:
+    return int(np.ones(count, np.uint8).sum())
+
+
+def slow(path: Path, seconds: float) -> str:
+    time.sleep(seconds)
+    return path.name
+
+
 def failing(path: Path) -> None:
     raise ZeroDivisionError(f"in {path.name}")
 
@@ -43,6 +53,26 @@ def test_a_crash_is_an_error_and_the_next_reading_goes_on(tmp_path):
         read(tmp_path / "bad")
     first, second = read(tmp_path / "good"), read(tmp_path / "good")
     assert len({os.getpid(), first, second}) == 3
+
+
+def test_memory_is_bounded(tmp_path):
+    with pytest.raises((RuntimeError, FileError)):
+        elsewhere(greedy)(tmp_path / "a", 8 << 30)
+    assert elsewhere(greedy)(tmp_path / "a", 1 << 20) == 1 << 20
+
+
+def test_who_does_not_wait_leaves_no_answer_to_the_next(tmp_path):
+    def late(*_):
+        raise KeyboardInterrupt
+
+    before = signal.signal(signal.SIGALRM, late)
+    try:
+        signal.setitimer(signal.ITIMER_REAL, 0.3)
+        with pytest.raises(KeyboardInterrupt):
+            elsewhere(slow)(tmp_path / "a", 5.0)
+    finally:
+        signal.signal(signal.SIGALRM, before)
+    assert elsewhere(slow)(tmp_path / "b", 0.0) == "b"
 
 
 def test_errors_come_back_whole(tmp_path):

@@ -3,13 +3,14 @@ import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { GarmentRecord, Shot, WindRecord } from "../../api/client";
-import { addWind, changeGarment, changeLeastSubsteps, changeTimeStretch, changeWind, type Gust, gustOf, removeWind, windOf, windsOf } from "../../domain/edits";
-import { useEdit } from "../../state/queries";
+import type { GarmentRecord, Pop, Shot, WindRecord } from "../../api/client";
+import { addWind, changeGarment, changeLeastSubsteps, changeTimeStretch, changeWind, type Gust, gustOf, removeWind, widenWind, windOf, windsOf } from "../../domain/edits";
+import { useEdit, useReading } from "../../state/queries";
 import { Panel, Section } from "../../ui/Card";
 import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
 import { NumberField } from "../../ui/NumberField";
+import { PopNote } from "../../ui/PopNote";
 
 /** Wind, calm and time: what acts on the cloth apart from the cast, folded away until it is wanted. */
 export function AirAndTime({ shot }: { shot: Shot }) {
@@ -43,10 +44,11 @@ function summary(shot: Shot): string {
 
 function Winds({ shot, winds }: { shot: Shot; winds: WindRecord[] }) {
   const edit = useEdit(shot);
+  const pops = useReading(shot).data?.winds;
   return (
     <Section title="Wind">
       {winds.map((wind) => (
-        <WindPanel key={wind.name} shot={shot} wind={wind} />
+        <WindPanel key={wind.name} shot={shot} wind={wind} pops={pops?.[wind.name] ?? []} />
       ))}
       <Button
         variant="outlined"
@@ -61,7 +63,7 @@ function Winds({ shot, winds }: { shot: Shot; winds: WindRecord[] }) {
   );
 }
 
-function WindPanel({ shot, wind }: { shot: Shot; wind: WindRecord }) {
+function WindPanel({ shot, wind, pops }: { shot: Shot; wind: WindRecord; pops: Pop[] }) {
   const edit = useEdit(shot);
   const gust = gustOf(wind, shot.document.frames[0]);
   const keep = (change: Partial<Gust>) => {
@@ -84,6 +86,9 @@ function WindPanel({ shot, wind }: { shot: Shot; wind: WindRecord }) {
           <NumberField label="Gustiness, %" value={Math.round(gust.turbulence * 100)} low={0} high={200} keep={(percent) => { keep({ turbulence: percent / 100 }); }} />
         </Box>
       )}
+      {pops.map((pop) => (
+        <PopNote key={`${pop.keyed} ${pop.first}`} pop={pop} widen={() => { edit.mutate({ edit: (document) => widenWind(document, wind.name, pop) }); }} />
+      ))}
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>0 degrees blows along x, 90 along z.</Typography>
       <Button
         aria-label={`Take out ${wind.name}`}

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ..model.typed import Points, Vectors
+from ..model.typed import Points, Scalars, Vectors
 from ..model.wind import Wind
 from .curves import value_at
 
@@ -32,10 +32,10 @@ def air_velocity(winds: Sequence[Wind], points: Points, frame: float, frame_rate
     return out
 
 
-def direction(heading: float, rise: float) -> Vectors:
-    """Unit vector (3,) of a heading and a rise in degrees."""
+def direction(heading: float | Scalars, rise: float | Scalars) -> Vectors:
+    """Unit vector (3,) of a heading and a rise in degrees, or (k, 3) of k."""
     h, r = np.radians(heading), np.radians(rise)
-    return np.array([np.cos(r) * np.cos(h), np.sin(r), np.cos(r) * np.sin(h)])
+    return np.stack([np.cos(r) * np.cos(h), np.sin(r), np.cos(r) * np.sin(h)], axis=-1)
 
 
 def _eddies(wind: Wind, points: Points, seconds: float) -> Vectors:

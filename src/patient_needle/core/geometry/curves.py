@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from ..model.curve import Curve
+from ..model.typed import Scalars
 
 
 def value_at(curve: Curve, frame: float) -> float:
@@ -16,8 +19,19 @@ def value_at(curve: Curve, frame: float) -> float:
     """
     if len(curve.frames) == 1:
         return float(curve.values[0])
-    inside = float(np.clip(frame, curve.frames[0], curve.frames[-1]))
-    return float(PchipInterpolator(curve.frames, curve.values)(inside))
+    return float(_through(curve)(min(max(frame, curve.frames[0]), curve.frames[-1])))
+
+
+def values_at(curve: Curve, frames: Scalars) -> Scalars:
+    """`value_at` of many frames (k,) at once, (k,)."""
+    if len(curve.frames) == 1:
+        return np.full(len(frames), curve.values[0])
+    return np.asarray(_through(curve)(np.clip(frames, curve.frames[0], curve.frames[-1])), np.float64)
+
+
+@lru_cache(maxsize=1024)
+def _through(curve: Curve) -> PchipInterpolator:
+    return PchipInterpolator(curve.frames, curve.values)
 
 
 def ease(share: float) -> float:
