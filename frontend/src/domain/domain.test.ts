@@ -93,7 +93,7 @@ describe("edits", () => {
 });
 
 describe("the thread", () => {
-  const reading: Reading = { cast: {}, garments: {}, faults: {}, pulse: { suggested_move: 0, first: 996, body_speed: [] } };
+  const reading: Reading = { cast: {}, garments: {}, winds: {}, faults: {}, pulse: { suggested_move: 0, first: 996, body_speed: [] } };
   const dressed = addGarment(empty, cloth).document;
   const said = (document: ShotDocument, takes: Take[] = [], deliveries: Delivery[] = [], read: Reading = reading) =>
     Object.fromEntries(threadOf(document, read, takes, deliveries).map((knot) => [knot.bench, `${knot.mood}: ${knot.said}`]));

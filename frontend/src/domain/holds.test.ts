@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { HoldRecord, Pop, ShotDocument } from "../api/client";
 import { addGarment, holdsOf } from "./edits";
-import { addHold, borderOf, changeHold, choiceSaid, gives, holdSaid, keepChoice, KINDS, kindOf, newHold, PLAIN_CHOICE, removeHold, widen } from "./holds";
+import { addHold, borderOf, changeHold, choiceSaid, endsOn, gives, holdSaid, keepChoice, KINDS, kindOf, newHold, PLAIN_CHOICE, removeHold, widen } from "./holds";
 import { valueAt } from "./keys";
 import { lanesOf } from "./lanes";
 
@@ -64,6 +64,16 @@ describe("choices", () => {
     const once = keepChoice(dressed, "skirt", "band", waist).document;
     const twice = keepChoice(once, "skirt", "band", { ...waist, rings: 1 }).document;
     expect(twice.garments[0]?.choices).toEqual([{ name: "band", choose: { ...waist, rings: 1 } }]);
+  });
+});
+
+describe("ends of a stitch", () => {
+  it("are anywhere, the borders, what the garment keeps, and what is written", () => {
+    const keeping = keepChoice(dressed, "skirt", "band", waist).document;
+    const named = { ...PLAIN_CHOICE, named: "band" };
+    expect(endsOn(keeping, "skirt", named).map((end) => end.name)).toEqual(["anywhere near", "the highest border", "the lowest border", "the longest border", "band"]);
+    const written = { ...PLAIN_CHOICE, vertices: [1, 2] };
+    expect(endsOn(keeping, "skirt", written).at(-1)).toEqual({ name: "2 vertices", choose: written });
   });
 });
 

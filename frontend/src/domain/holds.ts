@@ -140,6 +140,18 @@ export function borderOf(choose: Choice | null, borders: readonly BorderReading[
   return borders.find((border) => base({ ...PLAIN_CHOICE, ...border.choose }) === base(choose));
 }
 
+/** Where on a garment a stitch can end: anywhere that is near, a border, what the garment keeps, or as it stands. */
+export function endsOn(document: ShotDocument, garment: string, now: Choice | null): { name: string; choose: Choice | null }[] {
+  const kept = document.garments.find((one) => one.name === garment)?.choices ?? [];
+  const ends: { name: string; choose: Choice | null }[] = [
+    { name: "anywhere near", choose: null },
+    ...(["highest", "lowest", "longest"] as const).map((border) => ({ name: `the ${border} border`, choose: { ...PLAIN_CHOICE, border } })),
+    ...kept.map((one) => ({ name: one.name, choose: { ...PLAIN_CHOICE, named: one.name } })),
+  ];
+  const known = now === null || ends.some((end) => end.choose !== null && choiceSaid(end.choose) === choiceSaid(now));
+  return known ? ends : [...ends, { name: choiceSaid(now), choose: now }];
+}
+
 /** Whom a hold of a kind can hold on to. */
 export function targetsOf(shot: Shot, garment: string, kind: Kind): string[] {
   if (kind === "stitched") return shot.document.garments.map((one) => one.name).filter((name) => name !== garment);

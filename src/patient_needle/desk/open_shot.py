@@ -25,7 +25,6 @@ from ..core.model.typed import Indices, Points
 from ..core.solver.outfit import spans_of
 from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ChoiceRecord, ShotFile
-from ..formats.shot_file.fabrics import fabrics_of
 from ..formats.shot_file.holds import kept_of
 from ..formats.shot_file.members import AssembledMember, assemble_cast
 
@@ -173,10 +172,9 @@ def read_open_shot(
             opened.faults[record.name] = _without_folder(member, folder)
         else:
             opened.sources[record.name] = member
-    fabrics = fabrics_of(shot)
     for piece in shot.garments:
         try:
-            garment = assemble_garment(piece, folder, fabrics, shot.frame_rate)
+            garment = assemble_garment(piece, shot, folder)
             cut = triangulated(garment.mesh)
             topology = build_topology(cut.triangles, garment.mesh.vertex_count, name=garment.mesh.name)
             opened.garments[piece.name] = OpenGarment(garment, cut, topology, border_loops(topology))

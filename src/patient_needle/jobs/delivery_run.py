@@ -21,7 +21,6 @@ from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
 from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ShotFile
-from ..formats.shot_file.fabrics import fabrics_of
 from ..store import blobs, deliveries, takes
 from ..store.errors import FencedError, MissingError
 from ..store.models import Delivery, DeliveryState, Take
@@ -83,7 +82,7 @@ def garment_mesh(shot: ShotFile, folder: Path, name: str) -> Mesh:
     """The garment as it was brought in, in metres, under the garment's name."""
     for record in shot.garments:
         if record.name == name:
-            return replace(assemble_garment(record, folder, fabrics_of(shot), shot.frame_rate).mesh, name=name)
+            return replace(assemble_garment(record, shot, folder).mesh, name=name)
     raise ShotError(f"the shot has no garment '{name}'", remedy="Choose one of the take's garments")
 
 

@@ -10,7 +10,7 @@ import pytest
 
 from patient_needle.core.craft.dressing import dress
 from patient_needle.core.craft.holding import Moment
-from patient_needle.core.craft.holds import Elastic, Follow, Handle, Stick, Stitch, Tether
+from patient_needle.core.craft.holds import Choice, Elastic, Follow, Handle, Stick, Stitch, Tether
 from patient_needle.core.model.errors import ShotError
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.differences import differences
@@ -27,8 +27,8 @@ def garment(*holds: dict, **changes) -> GarmentRecord:
     )
 
 
-def made(record: GarmentRecord):
-    return [hold_of(hold, record) for hold in record.holds]
+def made(record: GarmentRecord, **keeps):
+    return [hold_of(hold, record, keeps) for hold in record.holds]
 
 
 def test_each_kind_in_si():
@@ -116,3 +116,13 @@ def test_a_garment_follows_the_motion_of_its_own_file(tmp_path: Path):
     still = assemble(parse_shot(shot, "here"), tmp_path)
     with pytest.raises(ShotError, match="its own file has no motion"):
         dress(still, still.garments[0])
+
+
+def test_a_stitch_ends_where_the_other_garment_says():
+    coat = garment(choices=[{"name": "collar", "choose": {"border": "highest", "row": 1}}], name="coat")
+    there = {"to": "coat", "choose": {"named": "collar", "rings": 2}}
+    (hold,) = made(garment({"name": "c", "choose": ROW, "stitched": there}), coat=kept_of(coat))
+    assert isinstance(hold.how, Stitch)
+    assert hold.how.to == Choice(border="highest", row=1, rings=2)
+    with pytest.raises(ShotError, match="keeps no choice 'collar'"):
+        made(garment({"name": "c", "choose": ROW, "stitched": there}))

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { HoldRecord, Shot } from "../../api/client";
-import { targetsOf } from "../../domain/holds";
+import { choiceSaid, endsOn, targetsOf } from "../../domain/holds";
 import type { Keyed } from "../../domain/keys";
 import { useReading } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
@@ -48,9 +48,19 @@ function StickFields({ stick, keep }: { stick: NonNullable<HoldRecord["sticks"]>
 
 function StitchFields({ shot, garment, stitch, keep }: { shot: Shot; garment: string; stitch: NonNullable<HoldRecord["stitched"]>; keep: KeepHold }) {
   const targets = targetsOf(shot, garment, "stitched");
+  const ends = endsOn(shot.document, stitch.to, stitch.choose);
   return (
     <>
       <Pick label="To" value={stitch.to} options={targets.map((one) => ({ value: one, name: one }))} keep={(to) => { keep({ stitched: { ...stitch, to, choose: null } }, `stitched to the ${to}`); }} />
+      <Pick
+        label="There at"
+        value={stitch.choose === null ? "anywhere near" : choiceSaid(stitch.choose)}
+        options={ends.map((end) => ({ value: end.choose === null ? end.name : choiceSaid(end.choose), name: end.name }))}
+        keep={(value) => {
+          const end = ends.find((one) => (one.choose === null ? one.name : choiceSaid(one.choose)) === value);
+          keep({ stitched: { ...stitch, choose: end?.choose ?? null } }, `stitched to ${end?.name ?? "anywhere near"} of the ${stitch.to}`);
+        }}
+      />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
         <NumberField label="Reach, mm" value={stitch.reach_mm} low={0.1} high={10_000} keep={(reach_mm) => { keep({ stitched: { ...stitch, reach_mm } }, `reaches ${reach_mm} mm`); }} />
         <NumberField label="Gap, mm" value={stitch.gap_mm} low={0} high={1000} keep={(gap_mm) => { keep({ stitched: { ...stitch, gap_mm } }, `drawn to ${gap_mm} mm`); }} />

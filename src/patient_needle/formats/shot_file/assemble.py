@@ -12,7 +12,6 @@ from ...core.geometry.motion import CachedMotion, Motion
 from ...core.geometry.placing import moved
 from ...core.model.curve import Curve
 from ...core.model.errors import NeedleError, ShotError
-from ...core.model.fabric import Fabric
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
 from ...core.model.wind import Filling, Wind
@@ -22,20 +21,19 @@ from ..registry import read_cache, read_figure
 from .curves import curve_of
 from .document import CastRecord, GarmentRecord, ShotFile, WindRecord
 from .fabrics import fabrics_of
-from .holds import hold_of
+from .holds import hold_of, kept_of
 from .members import AssembledMember, assemble_cast, assemble_member, placement_of
 
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
     """Read every file the shot names, in metres and Y up. Errors name the file."""
-    fabrics = fabrics_of(shot)
     return ShotPlan(
         name=shot.name,
         frame_rate=shot.frame_rate,
         frames=shot.frames,
         run_in=RunIn(shot.run_in.settle, shot.run_in.move),
         cast=tuple(each for member in _cast(shot, folder) for each in member.cast),
-        garments=tuple(assemble_garment(record, folder, fabrics, shot.frame_rate) for record in shot.garments),
+        garments=tuple(assemble_garment(record, shot, folder) for record in shot.garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
         air_density=shot.forces.air_density,
@@ -92,9 +90,9 @@ def _filling(record: GarmentRecord) -> Filling | None:
     return Filling(record.filling.by, amount, record.filling.stiffness)
 
 
-def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fabric], rate: float) -> Garment:
-    """One garment, read from its file; fabrics by name; rate: the shot's."""
-    path = folder / record.file
+def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Garment:
+    """One garment of a shot, read from its file."""
+    path, fabrics = folder / record.file, fabrics_of(shot)
     if record.fabric not in fabrics:
         raise ShotError(
             f"garment '{record.name}' is made of '{record.fabric}', which is not in the swatch book",
@@ -104,13 +102,14 @@ def assemble_garment(record: GarmentRecord, folder: Path, fabrics: dict[str, Fab
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
     mesh = mesh.with_vertices(moved(mesh.vertices, whole))
     try:
-        holds = tuple(hold_of(hold, record) for hold in record.holds)
+        keeps = {one.name: kept_of(one) for one in shot.garments}
+        holds = tuple(hold_of(hold, record, keeps) for hold in record.holds)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
         record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
-        finished=_finished(record, mesh, folder), motion=_own_motion(record, folder, rate),
+        finished=_finished(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
 
 

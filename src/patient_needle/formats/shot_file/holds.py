@@ -15,8 +15,9 @@ Kept = Mapping[str, ChoiceRecord]
 KINDS = ("follows", "sticks", "stitched", "handle", "tether", "elastic")
 
 
-def hold_of(record: HoldRecord, garment: GarmentRecord) -> Hold:
-    """The hold of a garment; one that follows the garment itself follows its own file.
+def hold_of(record: HoldRecord, garment: GarmentRecord, keeps: Mapping[str, Kept]) -> Hold:
+    """The hold of a garment; one that follows the garment itself follows its own file. keeps: what each garment
+    of the shot keeps.
 
     `ShotError` unless exactly one kind of hold and one way of choosing are given.
     """
@@ -24,7 +25,7 @@ def hold_of(record: HoldRecord, garment: GarmentRecord) -> Hold:
         return Hold(
             record.name,
             choice_of(record.choose, kept_of(garment)),
-            _how(record, garment),
+            _how(record, garment, keeps),
             curve_of(record.grip),
             switch_of(record.on),
             record.ease_in,
@@ -38,7 +39,7 @@ def kept_of(record: GarmentRecord) -> Kept:
     return {one.name: one.choose for one in record.choices}
 
 
-def _how(record: HoldRecord, garment: GarmentRecord) -> How:
+def _how(record: HoldRecord, garment: GarmentRecord, keeps: Mapping[str, Kept]) -> How:
     given = [kind for kind in KINDS if getattr(record, kind) is not None]
     if len(given) != 1:
         raise ShotError(
@@ -50,7 +51,7 @@ def _how(record: HoldRecord, garment: GarmentRecord) -> How:
         return Stick(record.sticks.to, from_mm(record.sticks.reach_mm), record.sticks.slides)
     if record.stitched is not None:
         to = record.stitched
-        choose = None if to.choose is None else choice_of(to.choose, {})
+        choose = None if to.choose is None else choice_of(to.choose, keeps.get(to.to, {}))
         return Stitch(to.to, choose, from_mm(to.gap_mm), from_mm(to.reach_mm))
     if record.tether is not None:
         return Tether(record.tether.to, from_mm(record.tether.length_mm))
