@@ -772,7 +772,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Shake what a hold holds on to, some seconds, and tell how far it slipped. */
+        /** Shake what a hold holds on to, some frames further than those seen, and tell how far it slipped. */
         post: {
             parameters: {
                 query?: never;
@@ -785,7 +785,11 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["FramesSeen"];
+                };
+            };
             responses: {
                 /** @description Successful response */
                 200: {
@@ -1869,6 +1873,17 @@ export interface components {
             projection: number[];
         };
         /**
+         * FramesSeen
+         * @description How many frames of a shake test were seen; none begin it anew.
+         */
+        FramesSeen: {
+            /**
+             * Frames
+             * @default 0
+             */
+            frames: number;
+        };
+        /**
          * GoOn
          * @description Let a take go on, to a later last frame if given.
          */
@@ -2158,7 +2173,8 @@ export interface components {
         };
         /**
          * Pop
-         * @description What changes too quickly, a hold, a member or a wind: frames first to last, how many it needs, where keys go.
+         * @description What changes too quickly, of a hold, a member or a wind: frames first to last, how many it needs, where
+         *     keys go.
          */
         "Reading.Pop": {
             /** First */
@@ -2245,14 +2261,18 @@ export interface components {
         };
         /**
          * Shaken
-         * @description A shake test: the worst slip and that of each frame in m, how many points had a place, whether cloth was
-         *     ever inside anything.
+         * @description A shake test so far: the worst slip and that of each frame in m, how many frames there will be, what was
+         *     turned, how many points had a place, whether cloth was ever inside anything.
          */
         Shaken: {
             /** Crossed */
             crossed: boolean;
             /** Held */
             held: number;
+            /** Of */
+            of: number;
+            /** Part */
+            part: string;
             /** Slip */
             slip: number[];
             /** Worst */

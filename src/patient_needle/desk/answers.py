@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
-from dataclasses import asdict
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
@@ -20,7 +21,7 @@ from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garm
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.pops import wind_pops
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
-from ..core.craft.shake import shake
+from ..core.craft.shake import Shaken, shaking
 from ..core.geometry.surfaces import soundness
 from ..core.model.errors import NeedleError, ShotError
 from ..core.solver.outfit import outfit
@@ -40,6 +41,25 @@ if TYPE_CHECKING:
     from .process import OpenShots
 
 MOST_FRAMES = 400  # positions asked for at once
+AT_A_TIME = 1.5  # s that a shake test goes on before it says how far it is
+
+
+@dataclass
+class Shaking:
+    """A shake test at work: whose it is, the frames to come, and what there is so far."""
+
+    asked: tuple[int, int, str, str]
+    frames: Iterator[Shaken]
+    found: Shaken
+
+    def further(self, seen: int) -> Shaken:
+        """Past the `seen` frames and on for AT_A_TIME, or to the end."""
+        start = time.monotonic()
+        while len(self.found.slip) < self.found.of and (
+            len(self.found.slip) <= seen or time.monotonic() - start < AT_A_TIME
+        ):
+            self.found = next(self.frames)
+        return self.found
 
 
 class Answers:
@@ -50,6 +70,7 @@ class Answers:
         self._shots = shots
         self._lock = threading.Lock()
         self._searching = threading.Lock()
+        self._shaking: Shaking | None = None
         self._table: dict[str, Callable[..., Message]] = {
             "hello": lambda: Message({"hello": "desk"}),
             "look_into": self._look_into,
@@ -232,13 +253,20 @@ class Answers:
             {"vertices": _uint32(rows), "grips": _float32(marks.grips), "links": _float32(marks.links)},
         )
 
-    def _shake(self, shot: int, number: int, garment: str, hold: str) -> Message:
-        """The shake test of one hold."""
-        opened = self._shots.get(shot, number)
+    def _shake(self, shot: int, number: int, garment: str, hold: str, seen: int) -> Message:
+        """The shake test of one hold, some seconds' work further than the `seen` frames; 0 begins anew."""
         with self._searching:
-            found = shake(opened.plan, opened.garment(garment).garment, hold)
+            asked = (shot, number, garment, hold)
+            if seen == 0 or self._shaking is None or self._shaking.asked != asked:
+                opened = self._shots.get(shot, number)
+                frames = shaking(opened.plan, opened.garment(garment).garment, hold)
+                self._shaking = Shaking(asked, frames, next(frames))
+            going, self._shaking = self._shaking, None  # one that fails is not gone on with
+            found = going.further(seen)
+            self._shaking = going
         slip = [float(value) for value in found.slip]
-        return Message({"worst": found.worst, "held": found.held, "crossed": found.crossed, "slip": slip})
+        body = {"worst": found.worst, "of": found.of, "part": found.part, "held": found.held}
+        return Message({**body, "crossed": found.crossed, "slip": slip})
 
     def _look(self, take: int, garment: str, frame: int, kind: str) -> Message:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""

@@ -281,12 +281,20 @@ class Drawn(_Given):
     facing: bool = True
 
 
+class FramesSeen(_Given):
+    """How many frames of a shake test were seen; none begin it anew."""
+
+    frames: int = Field(0, ge=0, le=10_000)
+
+
 class Shaken(BaseModel):
-    """A shake test: the worst slip and that of each frame in m, how many points had a place, whether cloth was
-    ever inside anything.
+    """A shake test so far: the worst slip and that of each frame in m, how many frames there will be, what was
+    turned, how many points had a place, whether cloth was ever inside anything.
     """
 
     worst: float
+    of: int
+    part: str
     held: int
     crossed: bool
     slip: list[float]

@@ -279,10 +279,14 @@ def hold_marks(shot_id: int, number: int, name: str, hold: str, part: str) -> Re
 
 
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/holds/<hold>/shake")
+@blueprint.input(schemas.FramesSeen, arg_name="seen")
 @blueprint.output(schemas.Shaken)
-def shake(shot_id: int, number: int, name: str, hold: str) -> dict[str, Any]:
-    """Shake what a hold holds on to, some seconds, and tell how far it slipped."""
-    return services().desk.call("shake", shot=shot_id, number=number, garment=name, hold=hold).body
+def shake(shot_id: int, number: int, name: str, hold: str, seen: schemas.FramesSeen) -> dict[str, Any]:
+    """Shake what a hold holds on to, some frames further than those seen, and tell how far it slipped."""
+    found = services().desk.call(
+        "shake", shot=shot_id, number=number, garment=name, hold=hold, seen=seen.frames
+    )
+    return found.body
 
 
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/cast/<name>/outlined/<int(signed=True):frame>")

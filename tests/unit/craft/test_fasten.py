@@ -14,7 +14,10 @@ from patient_needle.core.craft.holds import GRAVITY, SAG, Choice, Elastic, Follo
 from patient_needle.core.craft.plan import ColliderSettings, RunIn, ShotPlan
 from patient_needle.core.craft.pops import gap_pops, pops, wind_pops
 from patient_needle.core.craft.seams import seams_of
-from patient_needle.core.craft.shake import shake
+from patient_needle.core.craft.shake import ShakenMotion, shake, swing_under
+from patient_needle.core.geometry.motion import SkinnedMotion
+from patient_needle.core.geometry.placing import PlacedMotion
+from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
 from patient_needle.core.geometry.topology import build_topology
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import ShotError
@@ -209,6 +212,33 @@ class TestShake:
         assert SAG * 0.5 < soft.worst < 10 * SAG
         assert len(soft.slip) == round(2 * RATE)
         assert soft.held == len(ROW.vertices)
+        assert soft.part == "everything"
+
+    def test_the_part_under_the_hold_turns_about_its_joint(self):
+        """Truth: an arm of two bones along x, its elbow at 0.5 m; the hand's side turns rigidly about there."""
+        x = np.linspace(0, 1, 21)
+        points = np.column_stack([x, np.zeros(21), np.zeros(21)])
+        near = np.clip((x - 0.4) / 0.2, 0, 1)
+        skin = Skin(np.tile(np.array([0, 1], np.int32), (21, 1)), np.column_stack([1 - near, near]))
+        still = Pose(np.zeros((2, 3)), np.tile([0.0, 0, 0, 1], (2, 1)), np.ones((2, 3)))
+        skeleton = Skeleton(
+            ("upper", "lower"), np.array([-1, 0], np.int32), np.tile(np.eye(4), (2, 1, 1)), still, np.eye(4)
+        )
+        motion = PlacedMotion(SkinnedMotion(points, skin, skeleton, (still,), 0), np.eye(4))
+        arm = replace(post(), motion=motion)
+        swing = swing_under([post(), arm], points[-3:] + [0, 0.02, 0])
+        assert swing.name == "lower"
+        assert swing.pivot == pytest.approx([0.5, 0, 0])
+        shaken = ShakenMotion(points, swing.share, swing.pivot, 48, RATE)
+        for frame in (13.0, 24.0, 31.0):
+            at = shaken.at(frame)
+            assert np.ptp(at[:8] - points[:8], axis=0) == pytest.approx(0, abs=1e-12)
+            assert np.linalg.norm(np.diff(at[13:], axis=0), axis=1) == pytest.approx(0.05)
+            there = at[-1] - (at[0] - points[0])
+            assert np.linalg.norm(there - swing.pivot) == pytest.approx(0.5)
+        assert shaken.at(48.0) == pytest.approx(points, abs=1e-12)
+        assert swing_under([arm], points[:3]).name == "upper"
+        assert swing_under([post()], points[:3]).name == "everything"
 
     def test_it_asks_for_a_hold_with_a_place(self):
         garment = cloth(Hold("band", ROW, Elastic(Curve.constant(0.8), 10.0)))

@@ -1,36 +1,91 @@
 import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
-import { useMutation } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { api, got, type Shaken, type Shot } from "../../api/client";
 import { mm } from "../../domain/words";
 import { complain } from "../../state/queries";
 
-/** Swing what the hold holds on to for two seconds, at once, and say how far it slipped. */
+interface Test {
+  revision: number;
+  found: Shaken | null;
+  running: boolean;
+}
+
+/** Swing what the hold holds on to for two seconds, at once, and say all the while how far it slipped. */
 export function ShakeTest({ shot, garment, hold }: { shot: Shot; garment: string; hold: string }) {
-  const shaking = useMutation({
-    mutationKey: ["shake", shot.id, shot.revision, garment, hold],
-    mutationFn: async () => ({
-      revision: shot.revision,
-      found: await got<Shaken>(
-        api.POST("/api/shots/{shot_id}/revisions/{number}/garments/{name}/holds/{hold}/shake", {
-          params: { path: { shot_id: shot.id, number: shot.revision, name: garment, hold } },
-        }),
-      ),
-    }),
-    onError: complain,
-  });
-  const result = shaking.data?.revision === shot.revision ? shaking.data.found : undefined;
+  const { test, start, stop } = useShaking(shot, garment, hold);
+  const found = test?.revision === shot.revision ? test.found : null;
+  const running = test?.running === true && test.revision === shot.revision;
   return (
     <>
-      <Button size="small" variant="outlined" fullWidth disabled={shaking.isPending} onClick={() => { shaking.mutate(); }}>
-        {shaking.isPending ? "Shaking: two seconds at First look, half a minute…" : "Shake it"}
+      <Button size="small" variant="outlined" fullWidth onClick={running ? stop : start}>
+        {running ? "Stop shaking" : "Shake it"}
       </Button>
-      {result !== undefined && (
+      {running && (
+        <LinearProgress
+          aria-label="Shaken so far"
+          variant={found === null ? "indeterminate" : "determinate"}
+          value={found === null ? 0 : (100 * found.slip.length) / found.of}
+          sx={{ mt: 0.5 }}
+        />
+      )}
+      {found !== null && (
         <Typography role="status" sx={{ fontSize: 12.5, mt: 0.5 }}>
-          {result.held === 0 ? "It holds on to nothing." : `Slipped ${mm(result.worst)} at worst.`}
-          {result.crossed ? " Cloth got inside something." : ""}
+          {found.slip.length < found.of ? `Frame ${found.slip.length} of ${found.of}, ${turned(found)}: ` : ""}
+          {found.held === 0 ? "It holds on to nothing." : `${found.slip.length < found.of ? "slipped" : "Slipped"} ${mm(found.worst)} at worst.`}
+          {found.slip.length === found.of ? ` The body was swayed and ${turned(found)} for two seconds.` : ""}
+          {found.crossed ? " Cloth got inside something." : ""}
         </Typography>
       )}
     </>
   );
+}
+
+function turned(found: Shaken): string {
+  return found.part === "everything" ? "turned about the hold" : `turned at the ${found.part}`;
+}
+
+/** A test that goes on, part by part, until it is over, stopped or of another revision. */
+function useShaking(shot: Shot, garment: string, hold: string) {
+  const [test, setTest] = useState<Test | null>(null);
+  const [control, setControl] = useState<AbortController | null>(null);
+  // Left behind when the shot goes on to another revision, or the panel goes away.
+  useEffect(() => () => { control?.abort(); }, [control, shot.revision]);
+  const stop = () => {
+    control?.abort();
+    setTest((now) => (now === null ? null : { ...now, running: false }));
+  };
+  const start = () => {
+    control?.abort();
+    const own = new AbortController();
+    setControl(own);
+    void shakeOn(shot, garment, hold, own.signal, setTest);
+  };
+  return { test, start, stop };
+}
+
+async function shakeOn(shot: Shot, garment: string, hold: string, signal: AbortSignal, tell: (test: Test) => void) {
+  const revision = shot.revision;
+  let found: Shaken | null = null;
+  tell({ revision, found, running: true });
+  const further = (frames: number) =>
+    got<Shaken>(
+      api.POST("/api/shots/{shot_id}/revisions/{number}/garments/{name}/holds/{hold}/shake", {
+        params: { path: { shot_id: shot.id, number: revision, name: garment, hold } },
+        body: { frames },
+        signal,
+      }),
+    );
+  try {
+    for (let frames = 0; found === null || frames < found.of; frames = found.slip.length) {
+      found = await further(frames);
+      if (signal.aborted) return;
+      tell({ revision, found, running: found.slip.length < found.of });
+    }
+  } catch (error) {
+    if (signal.aborted) return;
+    tell({ revision, found, running: false });
+    complain(error);
+  }
 }
