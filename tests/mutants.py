@@ -48,7 +48,7 @@ def run(kind: str, count: int, folder: Path) -> Outcome:
     """Read `count` mutants in a child process."""
     command = [sys.executable, "-m", "tests.mutants", kind, str(count), str(folder)]
     child = subprocess.run(
-        command, capture_output=True, text=True, timeout=60 + 0.2 * count, check=False,
+        command, capture_output=True, text=True, errors="replace", timeout=60 + 0.2 * count, check=False,
         cwd=Path(__file__).parents[1],
     )  # fmt: skip
     lines = child.stdout.split()

@@ -22,8 +22,9 @@ from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
 from ..core.model.typed import Indices, Points
+from ..core.model.wind import Wind
 from ..core.solver.outfit import spans_of
-from ..formats.shot_file.assemble import assemble_garment
+from ..formats.shot_file.assemble import assemble_garment, wind_of
 from ..formats.shot_file.document import ChoiceRecord, ShotFile
 from ..formats.shot_file.holds import kept_of
 from ..formats.shot_file.members import AssembledMember, assemble_cast
@@ -43,12 +44,13 @@ class OpenGarment:
 
 @dataclass(frozen=True, eq=False)
 class OpenShot:
-    """A revision as the desk holds it. faults: one error per member or garment that could not be read."""
+    """A revision as the desk holds it. faults: one error per member, garment or wind that is no good."""
 
     shot: ShotFile
     sources: dict[str, AssembledMember]
     garments: dict[str, OpenGarment]
     faults: dict[str, NeedleError] = field(default_factory=dict)
+    winds: list[Wind] = field(default_factory=list)
 
     @cached_property
     def cast(self) -> dict[str, CastMember]:
@@ -62,8 +64,8 @@ class OpenShot:
         return ShotPlan(
             shot.name, shot.frame_rate, shot.frames, RunIn(shot.run_in.settle, shot.run_in.move),
             tuple(self.cast.values()), tuple(g.garment for g in self.garments.values()),
-            np.array(shot.forces.gravity), shot.forces.air_drag, patience=FIRST_LOOK,
-            together=shot.together,
+            np.array(shot.forces.gravity), shot.forces.air_drag, shot.forces.air_density, tuple(self.winds),
+            patience=FIRST_LOOK, together=shot.together,
         )  # fmt: skip
 
     @cached_property
@@ -167,6 +169,11 @@ def read_open_shot(
     kept: as `assemble_cast` has it.
     """
     opened = OpenShot(shot, {}, {})
+    for wind in shot.forces.winds:
+        try:
+            opened.winds.append(wind_of(wind))
+        except NeedleError as error:
+            opened.faults[wind.name] = error
     for record, member in assemble_cast(shot.cast, folder, shot.frame_rate, shot.frames, kept):
         if isinstance(member, NeedleError):
             opened.faults[record.name] = _without_folder(member, folder)

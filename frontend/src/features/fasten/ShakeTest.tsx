@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
@@ -22,24 +23,36 @@ export function ShakeTest({ shot, garment, hold }: { shot: Shot; garment: string
       <Button size="small" variant="outlined" fullWidth onClick={running ? stop : start}>
         {running ? "Stop shaking" : "Shake it"}
       </Button>
-      {running && (
-        <LinearProgress
-          aria-label="Shaken so far"
-          variant={found === null ? "indeterminate" : "determinate"}
-          value={found === null ? 0 : (100 * found.slip.length) / found.of}
-          sx={{ mt: 0.5 }}
-        />
-      )}
-      {found !== null && (
-        <Typography role="status" sx={{ fontSize: 12.5, mt: 0.5 }}>
-          {found.slip.length < found.of ? `Frame ${found.slip.length} of ${found.of}, ${turned(found)}: ` : ""}
-          {found.held === 0 ? "It holds on to nothing." : `${found.slip.length < found.of ? "slipped" : "Slipped"} ${mm(found.worst)} at worst.`}
-          {found.slip.length === found.of ? ` The body was swayed and ${turned(found)} for two seconds.` : ""}
-          {found.crossed ? " Cloth got inside something." : ""}
-        </Typography>
+      {(running || found !== null) && (
+        <Box ref={toSee} sx={{ mt: 0.5, minHeight: 56 }}>
+          {running && (
+            <LinearProgress
+              aria-label="Shaken so far"
+              variant={found === null ? "indeterminate" : "determinate"}
+              value={found === null ? 0 : (100 * found.slip.length) / found.of}
+            />
+          )}
+          <Typography role="status" sx={{ fontSize: 12.5 }}>
+            {found === null ? "Making ready…" : said(found)}
+          </Typography>
+        </Box>
       )}
     </>
   );
+}
+
+/** Brought into view once, when it appears. */
+function toSee(box: HTMLElement | null) {
+  box?.scrollIntoView({ block: "nearest" });
+}
+
+function said(found: Shaken): string {
+  if (found.held === 0) return "It holds on to nothing.";
+  const over = found.slip.length === found.of;
+  const slipped = `lipped ${mm(found.worst)} at worst.`;
+  const crossed = found.crossed ? " Cloth got inside something." : "";
+  if (over) return `S${slipped} The body was swayed and ${turned(found)} for two seconds.${crossed}`;
+  return `Frame ${found.slip.length} of ${found.of}, ${turned(found)}: s${slipped}${crossed}`;
 }
 
 function turned(found: Shaken): string {

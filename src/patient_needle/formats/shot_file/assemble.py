@@ -37,7 +37,7 @@ def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
         air_density=shot.forces.air_density,
-        winds=tuple(_wind(record) for record in shot.forces.winds),
+        winds=tuple(wind_of(record) for record in shot.forces.winds),
         time_stretch=_within(curve_of(shot.time_stretch), "time_stretch", 0.05, 50.0),
         together=shot.together,
         least_substeps=_within(curve_of(shot.least_substeps), "least_substeps", 1.0, 32.0),
@@ -74,7 +74,8 @@ def _within(curve: Curve, name: str, low: float, high: float) -> Curve:
     return curve
 
 
-def _wind(record: WindRecord) -> Wind:
+def wind_of(record: WindRecord) -> Wind:
+    """A wind; `ShotError` when it cannot blow so."""
     return Wind(
         record.name, curve_of(record.strength), curve_of(record.heading), curve_of(record.rise),
         record.turbulence, record.eddy_m, record.seed,
