@@ -81,6 +81,32 @@ def test_faults_are_named_without_ending_the_rest(caller, shot):
     assert said["garments"][GARMENT]["vertices"] == 677
 
 
+def test_what_is_wrong_with_a_wind_is_said(caller, shot):
+    document = body(caller.get(f"/api/shots/{shot}"))["document"]
+    gust = {"name": "gust", "strength": {"frames": [1001, 1002], "values": [0, 12]}}
+    below = {"name": "below", "strength": -1}
+    document["forces"] = {**document["forces"], "air_density": 1.2, "winds": [gust, below]}
+    edited = body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Wind", "document": document}))
+    said = body(caller.get(f"/api/shots/{shot}/revisions/{edited['revision']}/reading"))
+    (pop,) = said["winds"]["gust"]
+    assert (pop["keyed"], pop["first"], pop["last"]) == ("strength", 1001, 1002)
+    assert "below zero" in said["faults"]["below"]["what"]
+    assert said["garments"][GARMENT]["vertices"] == 677
+
+
+def test_a_shake_test_goes_on_from_what_was_seen(caller, shot):
+    path = f"/api/shots/{shot}/revisions/1/garments/{GARMENT}/holds/head%20rope/shake"
+    seen, slips, said = 0, [], {"of": 1}
+    while seen < said["of"]:
+        said = body(caller.post(path, json={"frames": seen}))
+        assert said["slip"][: len(slips)] == slips
+        assert len(said["slip"]) > seen
+        slips, seen = said["slip"], len(said["slip"])
+    assert seen == 48  # two seconds
+    assert said["part"] == "yard"
+    assert said["worst"] == max(slips) < 1e-9  # it is welded
+
+
 def test_meshes_and_motion_arrive_as_arrays(caller, shot):
     base = f"/api/shots/{shot}/revisions/1"
     triangles = array(caller.get(f"{base}/garments/signal%20flag/mesh/triangles"))
