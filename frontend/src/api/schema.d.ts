@@ -1700,9 +1700,9 @@ export interface components {
         };
         /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
-         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         * @description Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+         *     whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+         *     rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         ChoiceRecord: {
             /**
@@ -1745,6 +1745,11 @@ export interface components {
              * @default null
              */
             vertices: number[] | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * Delivery
@@ -1987,9 +1992,9 @@ export interface components {
         };
         /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
-         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         * @description Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+         *     whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+         *     rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "Reading.ChoiceRecord": {
             /**
@@ -2032,6 +2037,11 @@ export interface components {
              * @default null
              */
             vertices: number[] | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * Fault
@@ -2298,6 +2308,35 @@ export interface components {
             undo_said: string | null;
         };
         /**
+         * AlongRecord
+         * @description From one value to another along a line, held beyond its ends; places in m of the garment as made.
+         */
+        "Shot.AlongRecord": {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Values
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
          * CarriedRecord
          * @description A cast member that carries a handle, or one part of it.
          */
@@ -2404,10 +2443,32 @@ export interface components {
             up: "y" | "z";
         };
         /**
+         * ChangeRecord
+         * @description Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
+         *     of cloth.
+         */
+        "Shot.ChangeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "invert" | "scale" | "clamp" | "smooth";
+            /**
+             * Other
+             * @default 1
+             */
+            other: number;
+        };
+        /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
-         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         * @description Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+         *     whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+         *     rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "Shot.ChoiceRecord": {
             /**
@@ -2450,6 +2511,11 @@ export interface components {
              * @default null
              */
             vertices: number[] | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * ColliderRecord
@@ -2650,11 +2716,34 @@ export interface components {
             winds: components["schemas"]["Shot.WindRecord"][];
         };
         /**
+         * FromChoiceRecord
+         * @description From one value at chosen vertices to another some way off along the cloth.
+         */
+        "Shot.FromChoiceRecord": {
+            choose: components["schemas"]["Shot.ChoiceRecord"];
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
          * GarmentRecord
          * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
-         *     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
-         *     its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at: the
-         *     shot's frame of the first one of its own file, for a hold that follows that.
+         *     vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
+         *     wind its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at:
+         *     the shot's frame of the first one of its own file, for a hold that follows that.
          */
         "Shot.GarmentRecord": {
             /**
@@ -2680,6 +2769,11 @@ export interface components {
              * @default []
              */
             holds: components["schemas"]["Shot.HoldRecord"][];
+            /**
+             * Maps
+             * @default []
+             */
+            maps: components["schemas"]["Shot.MapRecord"][];
             /**
              * Mesh
              * @default null
@@ -2855,6 +2949,39 @@ export interface components {
             forces: number[];
             /** Strains */
             strains: number[];
+        };
+        /**
+         * MapRecord
+         * @description A chalk map: a value from 0 to 1 per vertex, made by its steps in order from 0 everywhere. span: what 0
+         *     and 1 mean, as factors of the fabric's own value, or of hold as grips; in_use: one map of each role can
+         *     be.
+         */
+        "Shot.MapRecord": {
+            /**
+             * In Use
+             * @default true
+             */
+            in_use: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "damping";
+            /**
+             * Span
+             * @default null
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Shot.StepRecord"][];
         };
         /**
          * MotionRecord
@@ -3046,6 +3173,38 @@ export interface components {
             version: 1;
         };
         /**
+         * StepRecord
+         * @description One step of a map: exactly one of stroke, fill, along, from_choice, change, with_map, mirror (the side of
+         *     x = 0 that is copied to the other, 1 or -1) and values (one per vertex).
+         */
+        "Shot.StepRecord": {
+            /** @default null */
+            along: components["schemas"]["Shot.AlongRecord"] | null;
+            /** @default null */
+            change: components["schemas"]["Shot.ChangeRecord"] | null;
+            /**
+             * Fill
+             * @default null
+             */
+            fill: number | null;
+            /** @default null */
+            from_choice: components["schemas"]["Shot.FromChoiceRecord"] | null;
+            /**
+             * Mirror
+             * @default null
+             */
+            mirror: (-1 | 1) | null;
+            /** @default null */
+            stroke: components["schemas"]["Shot.StrokeRecord"] | null;
+            /**
+             * Values
+             * @default null
+             */
+            values: number[] | null;
+            /** @default null */
+            with_map: components["schemas"]["Shot.WithRecord"] | null;
+        };
+        /**
          * StickRecord
          * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
          *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
@@ -3083,6 +3242,60 @@ export interface components {
             reach_mm: number;
             /** To */
             to: string;
+        };
+        /**
+         * StrokeRecord
+         * @description A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
+         *     pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
+         *     mirrored: on the other side of x = 0 as well.
+         */
+        "Shot.StrokeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /** Hits */
+            hits: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "lift" | "set" | "blend";
+            /**
+             * Radius Mm
+             * @default 40
+             */
+            radius_mm: number;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
         };
         /**
          * TetherRecord
@@ -3167,6 +3380,20 @@ export interface components {
             turbulence: number;
         };
         /**
+         * WithRecord
+         * @description Put together with another map of the garment.
+         */
+        "Shot.WithRecord": {
+            /**
+             * How
+             * @default multiply
+             * @enum {string}
+             */
+            how: "multiply" | "least" | "most";
+            /** Map */
+            map: string;
+        };
+        /**
          * ShotEdit
          * @description A new state of the shot. seen: the revision it was made from. said: what changed, in words.
          */
@@ -3184,6 +3411,35 @@ export interface components {
             uploads: {
                 [key: string]: string;
             };
+        };
+        /**
+         * AlongRecord
+         * @description From one value to another along a line, held beyond its ends; places in m of the garment as made.
+         */
+        "ShotEdit.AlongRecord": {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Values
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
         };
         /**
          * CarriedRecord
@@ -3292,10 +3548,32 @@ export interface components {
             up: "y" | "z";
         };
         /**
+         * ChangeRecord
+         * @description Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
+         *     of cloth.
+         */
+        "ShotEdit.ChangeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "invert" | "scale" | "clamp" | "smooth";
+            /**
+             * Other
+             * @default 1
+             */
+            other: number;
+        };
+        /**
          * ChoiceRecord
-         * @description Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-         *     the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
-         *     which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         * @description Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+         *     whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+         *     rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
          */
         "ShotEdit.ChoiceRecord": {
             /**
@@ -3338,6 +3616,11 @@ export interface components {
              * @default null
              */
             vertices: number[] | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * ColliderRecord
@@ -3538,11 +3821,34 @@ export interface components {
             winds: components["schemas"]["ShotEdit.WindRecord"][];
         };
         /**
+         * FromChoiceRecord
+         * @description From one value at chosen vertices to another some way off along the cloth.
+         */
+        "ShotEdit.FromChoiceRecord": {
+            choose: components["schemas"]["ShotEdit.ChoiceRecord"];
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
          * GarmentRecord
          * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
-         *     vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
-         *     its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at: the
-         *     shot's frame of the first one of its own file, for a hold that follows that.
+         *     vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
+         *     wind its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at:
+         *     the shot's frame of the first one of its own file, for a hold that follows that.
          */
         "ShotEdit.GarmentRecord": {
             /**
@@ -3568,6 +3874,11 @@ export interface components {
              * @default []
              */
             holds: components["schemas"]["ShotEdit.HoldRecord"][];
+            /**
+             * Maps
+             * @default []
+             */
+            maps: components["schemas"]["ShotEdit.MapRecord"][];
             /**
              * Mesh
              * @default null
@@ -3743,6 +4054,39 @@ export interface components {
             forces: number[];
             /** Strains */
             strains: number[];
+        };
+        /**
+         * MapRecord
+         * @description A chalk map: a value from 0 to 1 per vertex, made by its steps in order from 0 everywhere. span: what 0
+         *     and 1 mean, as factors of the fabric's own value, or of hold as grips; in_use: one map of each role can
+         *     be.
+         */
+        "ShotEdit.MapRecord": {
+            /**
+             * In Use
+             * @default true
+             */
+            in_use: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "damping";
+            /**
+             * Span
+             * @default null
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["ShotEdit.StepRecord"][];
         };
         /**
          * MotionRecord
@@ -3934,6 +4278,38 @@ export interface components {
             version: 1;
         };
         /**
+         * StepRecord
+         * @description One step of a map: exactly one of stroke, fill, along, from_choice, change, with_map, mirror (the side of
+         *     x = 0 that is copied to the other, 1 or -1) and values (one per vertex).
+         */
+        "ShotEdit.StepRecord": {
+            /** @default null */
+            along: components["schemas"]["ShotEdit.AlongRecord"] | null;
+            /** @default null */
+            change: components["schemas"]["ShotEdit.ChangeRecord"] | null;
+            /**
+             * Fill
+             * @default null
+             */
+            fill: number | null;
+            /** @default null */
+            from_choice: components["schemas"]["ShotEdit.FromChoiceRecord"] | null;
+            /**
+             * Mirror
+             * @default null
+             */
+            mirror: (-1 | 1) | null;
+            /** @default null */
+            stroke: components["schemas"]["ShotEdit.StrokeRecord"] | null;
+            /**
+             * Values
+             * @default null
+             */
+            values: number[] | null;
+            /** @default null */
+            with_map: components["schemas"]["ShotEdit.WithRecord"] | null;
+        };
+        /**
          * StickRecord
          * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
          *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
@@ -3971,6 +4347,60 @@ export interface components {
             reach_mm: number;
             /** To */
             to: string;
+        };
+        /**
+         * StrokeRecord
+         * @description A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
+         *     pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
+         *     mirrored: on the other side of x = 0 as well.
+         */
+        "ShotEdit.StrokeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /** Hits */
+            hits: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "lift" | "set" | "blend";
+            /**
+             * Radius Mm
+             * @default 40
+             */
+            radius_mm: number;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
         };
         /**
          * TetherRecord
@@ -4053,6 +4483,20 @@ export interface components {
              * @default 0
              */
             turbulence: number;
+        };
+        /**
+         * WithRecord
+         * @description Put together with another map of the garment.
+         */
+        "ShotEdit.WithRecord": {
+            /**
+             * How
+             * @default multiply
+             * @enum {string}
+             */
+            how: "multiply" | "least" | "most";
+            /** Map */
+            map: string;
         };
         /**
          * ShotLine

@@ -107,6 +107,8 @@ def _seed(mesh: Mesh, topology: Topology, source_face: Indices, choice: Choice) 
         return np.unique(topology.triangles[triangles])
     if choice.border is not None:
         return _border(mesh.vertices, topology, choice.border)
+    if choice.whole:
+        return np.arange(mesh.vertex_count, dtype=np.int32)
     vertices = np.array(choice.vertices, np.int32)
     if len(vertices) and (vertices.min() < 0 or vertices.max() >= mesh.vertex_count):
         worst = int(vertices.max() if vertices.max() >= mesh.vertex_count else vertices.min())

@@ -16,6 +16,7 @@ from ..model.mesh import Mesh
 from ..model.typed import Flags, Indices, Points, Vectors
 from ..solver.cloth import Cloth, build_cloth
 from ..solver.state import Taken
+from .chalk import Ground, factors
 from .holding import Grasp, HeldPoints, Moment, grasp, held_points, retake, slid, take_all
 from .holds import GRAVITY
 from .places import Whereabouts
@@ -88,7 +89,8 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts) -> Dresse
     points = garment.mesh.vertices
     topology = build_topology(cut.triangles, len(points), name=garment.mesh.name)
     areas = vertex_areas(points, cut.triangles)
-    holds = held_points(garment, topology, cut.source_face, areas, whereabouts)
+    ground = Ground(garment.mesh, cut.triangles, cut.source_face, topology)
+    holds = held_points(garment, ground, areas, whereabouts)
     if garment.finished is not None:
         _check_finished(plan, garment.finished)
     held = _always_held(garment, holds)
@@ -102,7 +104,7 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts) -> Dresse
         garment.fabric,
         held,
         flat_rest_angles=garment.rest_angles == "flat",
-        multipliers=garment.multipliers,
+        multipliers=factors(garment.maps, ground),
     )
     if garment.filling is not None and not is_closed(cut.triangles):
         raise ShotError(

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.curves import ease, value_at
-from ..geometry.topology import Topology
 from ..model.errors import NeedleError, ShotError
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
 from ..solver.links import Links, to_places
 from ..solver.state import Taken
+from .chalk import Ground
+from .chalk import grips as grips_of
 from .choosing import chosen
 from .holds import Elastic, Follow, Hold, Stick, Tether, damping_time, firmness
 from .places import OnNearest, Places, Whereabouts, places_of
@@ -92,13 +93,20 @@ class HeldPoints:
 
 
 def held_points(
-    garment: Garment, topology: Topology, source_face: Indices, areas: Scalars, whereabouts: Whereabouts
+    garment: Garment, ground: Ground, areas: Scalars, whereabouts: Whereabouts
 ) -> tuple[HeldPoints, ...]:
-    """The garment's holds; areas (n,) m2 per vertex. Errors name the hold."""
-    out = []
+    """The garment's holds; areas (n,) m2 per vertex. Errors name the hold, or the map of the grip."""
+    out, painted = [], grips_of(garment.maps, ground)
+    if painted is not None and not any(isinstance(hold.how, Follow) for hold in garment.holds):
+        raise ShotError(
+            "a map of the grip is in use, but nothing follows the body",
+            remedy="Add a hold that follows, or put the map away",
+        )
     for hold in garment.holds:
         try:
-            vertices, grips = chosen(garment.mesh, topology, source_face, hold.choice)
+            vertices, grips = chosen(garment.mesh, ground.topology, ground.source_face, hold.choice)
+            if painted is not None and isinstance(hold.how, Follow):
+                vertices, grips = _as_painted(vertices, grips, painted)
             places = places_of(hold.how, garment, vertices, whereabouts, hold.name)
             check_hold(hold)
         except NeedleError as error:
@@ -106,6 +114,15 @@ def held_points(
         share = areas[vertices] / max(areas[vertices].sum(), 1e-300)
         out.append(HeldPoints(hold, vertices, grips, share, places))
     return tuple(out)
+
+
+def _as_painted(vertices: Indices, grips: Scalars, painted: Scalars) -> tuple[Indices, Scalars]:
+    """Those that the map of the grip leaves held; what it lets go entirely need not be near the body."""
+    grips = grips * painted[vertices]
+    held = grips > 0
+    if not held.any():
+        raise ShotError("the map of the grip lets go of all of it", remedy="Paint where it holds")
+    return vertices[held], grips[held]
 
 
 def check_hold(hold: Hold) -> None:

@@ -12,10 +12,10 @@ from ..geometry.triangulate import TriangleMap
 from ..model.curve import Curve
 from ..model.fabric import Fabric
 from ..model.mesh import Mesh
-from ..model.multipliers import Multipliers
 from ..model.patience import FIRST_LOOK, Patience
 from ..model.typed import Flags, Indices, Vectors
 from ..model.wind import Filling, Wind
+from .chalk import ChalkMap
 from .holds import Hold
 
 
@@ -66,8 +66,8 @@ class CastMember:
 
 @dataclass(frozen=True, eq=False)
 class Garment:
-    """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; multipliers:
-    what varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them; finished:
+    """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; maps: what
+    varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them; finished:
     where an earlier take has it, which then is not simulated again but worn by it as it is; motion: that of its
     own file, if a hold follows it.
     """
@@ -78,7 +78,7 @@ class Garment:
     holds: tuple[Hold, ...]
     warp: Vectors = field(default_factory=lambda: np.array([0.0, 1.0, 0.0]))
     rest_angles: Literal["flat", "as made"] = "flat"
-    multipliers: Multipliers = field(default_factory=Multipliers)
+    maps: tuple[ChalkMap, ...] = ()
     calm: float = 0.0
     shelter: float = 0.0
     filling: Filling | None = None

@@ -22,6 +22,7 @@ from .curves import curve_of
 from .document import CastRecord, GarmentRecord, ShotFile, WindRecord
 from .fabrics import fabrics_of
 from .holds import hold_of, kept_of
+from .maps import maps_of
 from .members import AssembledMember, assemble_cast, assemble_member, placement_of
 
 
@@ -105,10 +106,11 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     try:
         keeps = {one.name: kept_of(one) for one in shot.garments}
         holds = tuple(hold_of(hold, record, keeps) for hold in record.holds)
+        maps = maps_of(record)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
-        record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles,
+        record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles, maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         finished=_finished(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip

@@ -82,11 +82,36 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
             out += _finished(name, was, now, files, files_after)
         elif key == "holds":
             out += _things(f"{name}, hold ", was or [], now or [], {}, {})
+        elif key == "maps":
+            out += _maps(f"{name}, map ", was or [], now or [])
         elif key == "collider" and was and now:
             out += _fields(f"{name}, collider", was, now, {})
         elif was != now:
             out.append(f"{name}: {_words(key)} {_plain(was)}, now {_plain(now)}")
     return out
+
+
+def _maps(kind: str, before: list[Any], after: list[Any]) -> list[str]:
+    """Of maps only what a run goes by: those in use, and whatever they may be made from."""
+    old, new = ({one["name"]: one for one in maps} for maps in (before, after))
+    out = []
+    for name in sorted(old.keys() | new.keys()):
+        was, now = old.get(name), new.get(name)
+        used = [bool(one and one["in_use"]) for one in (was, now)]
+        if used[0] != used[1]:
+            out.append(f"{kind}{name} was {'put to use' if used[1] else 'put away'}")
+        elif was and now and _drawing(was) != _drawing(now) and (used[1] or _named_by(name, after)):
+            steps = [len(one["steps"]) for one in (was, now)]
+            out.append(f"{kind}{name}: drawn otherwise, {steps[0]} steps, now {steps[1]}")
+    return out
+
+
+def _drawing(one: Document) -> list[Any]:
+    return [one["role"], one["span"], one["steps"]]
+
+
+def _named_by(name: str, maps: list[Any]) -> bool:
+    return any((step["with_map"] or {}).get("map") == name for one in maps for step in one["steps"])
 
 
 def _finished(name: str, was: Document | None, now: Document | None, files: Files, after: Files) -> list[str]:

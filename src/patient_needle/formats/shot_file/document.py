@@ -200,9 +200,9 @@ class FillingRecord(_Record):
 
 
 class ChoiceRecord(_Record):
-    """Which vertices: exactly one of group, border, vertices or `named`, a choice that the garment keeps; of it
-    the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade` rings more over
-    which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+    """Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+    whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+    rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
     """
 
     group: str | None = None
@@ -213,6 +213,7 @@ class ChoiceRecord(_Record):
     rings: int = Field(0, ge=-100, le=100)
     fade: int = Field(0, ge=0, le=100)
     grips: list[Annotated[float, Field(ge=0, le=1)]] | None = None
+    whole: bool = False
 
 
 class StickRecord(_Record):
@@ -296,6 +297,87 @@ class KeptChoiceRecord(_Record):
     choose: ChoiceRecord
 
 
+Share = Annotated[float, Field(ge=0, le=1)]
+Place = tuple[float, float, float]
+
+
+class StrokeRecord(_Record):
+    """A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
+    pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
+    mirrored: on the other side of x = 0 as well.
+    """
+
+    hits: list[tuple[float, float, float, float, float, float, Share]] = Field(min_length=1, max_length=20_000)
+    radius_mm: float = Field(40.0, gt=0, le=10_000)
+    strength: Share = 1.0
+    softness: Share = 0.5
+    mode: Literal["add", "lift", "set", "blend"] = "add"
+    amount: Share = 1.0
+    through: bool = False
+    mirrored: bool = False
+
+
+class AlongRecord(_Record):
+    """From one value to another along a line, held beyond its ends; places in m of the garment as made."""
+
+    start: Place
+    end: Place
+    values: tuple[Share, Share] = (0.0, 1.0)
+
+
+class FromChoiceRecord(_Record):
+    """From one value at chosen vertices to another some way off along the cloth."""
+
+    choose: ChoiceRecord
+    reach_mm: float = Field(100.0, gt=0, le=100_000)
+    values: tuple[Share, Share] = (1.0, 0.0)
+
+
+class ChangeRecord(_Record):
+    """Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
+    of cloth.
+    """
+
+    how: Literal["invert", "scale", "clamp", "smooth"]
+    amount: float = Field(1.0, ge=0, le=10_000)
+    other: float = Field(1.0, ge=0, le=10_000)
+
+
+class WithRecord(_Record):
+    """Put together with another map of the garment."""
+
+    map: str
+    how: Literal["multiply", "least", "most"] = "multiply"
+
+
+class StepRecord(_Record):
+    """One step of a map: exactly one of stroke, fill, along, from_choice, change, with_map, mirror (the side of
+    x = 0 that is copied to the other, 1 or -1) and values (one per vertex).
+    """
+
+    stroke: StrokeRecord | None = None
+    fill: Share | None = None
+    along: AlongRecord | None = None
+    from_choice: FromChoiceRecord | None = None
+    change: ChangeRecord | None = None
+    with_map: WithRecord | None = None
+    mirror: Literal[-1, 1] | None = None
+    values: list[float] | None = None
+
+
+class MapRecord(_Record):
+    """A chalk map: a value from 0 to 1 per vertex, made by its steps in order from 0 everywhere. span: what 0
+    and 1 mean, as factors of the fabric's own value, or of hold as grips; in_use: one map of each role can
+    be.
+    """
+
+    name: Name
+    role: Literal["hold", "stretch", "shear", "bend", "weight", "memory", "friction", "damping"]
+    span: tuple[float, float] | None = None
+    in_use: bool = True
+    steps: list[StepRecord] = []
+
+
 class FinishedRecord(_Record):
     """An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of."""
 
@@ -306,9 +388,9 @@ class FinishedRecord(_Record):
 
 class GarmentRecord(_Record):
     """A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
-    vertices kept by name, holds; calm, how much secondary motion is taken out; shelter, how much of the wind
-    its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at: the
-    shot's frame of the first one of its own file, for a hold that follows that.
+    vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
+    wind its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at:
+    the shot's frame of the first one of its own file, for a hold that follows that.
     """
 
     name: Name
@@ -326,6 +408,7 @@ class GarmentRecord(_Record):
     finished: FinishedRecord | None = None
     starts_at: int = 0
     choices: list[KeptChoiceRecord] = []
+    maps: list[MapRecord] = []
     holds: list[HoldRecord] = []
 
 

@@ -77,10 +77,11 @@ def choice_of(choose: ChoiceRecord, kept: Kept) -> Choice:
     grips as vertices if any.
     """
     given = [k for k in ("group", "border", "vertices", "named") if getattr(choose, k) is not None]
+    given += ["whole"] if choose.whole else []
     if len(given) != 1:
         raise ShotError(
             f"it chooses by {' and '.join(given) or 'nothing'}",
-            remedy="Give exactly one of group, border, vertices or named",
+            remedy="Give exactly one of group, border, vertices, named or whole",
         )
     if choose.named is not None:
         return _of_kept(choose, choose.named, kept)
@@ -90,7 +91,14 @@ def choice_of(choose: ChoiceRecord, kept: Kept) -> Choice:
             f"it gives {len(grips)} grips for {len(vertices)} vertices", remedy="Give one grip per vertex"
         )
     return Choice(
-        choose.group, choose.border, tuple(vertices), choose.row, choose.rings, choose.fade, tuple(grips)
+        choose.group,
+        choose.border,
+        tuple(vertices),
+        choose.row,
+        choose.rings,
+        choose.fade,
+        tuple(grips),
+        choose.whole,
     )
 
 
