@@ -18,11 +18,15 @@ def prepare(*, alone: bool = False) -> None:
 
     A thread that waits gives its core away soon, so that runs on one machine do not starve each other. One that
     has the machine to itself (`alone`) stays awake for the half millisecond that a solve with the factor takes.
+    USD reads instead of mapping a file: one cut short then gives an error in place of a crash, and a long cache
+    is in memory once.
     """
     for name in ONE_THREAD:
         os.environ[name] = "1"
     os.environ.setdefault("NUMBA_THREADING_LAYER", "omp")
     os.environ.setdefault("GOMP_SPINCOUNT", "200000" if alone else "20000")
+    os.environ.setdefault("USDC_USE_ASSET", "1")
+    os.environ.setdefault("TF_ENV_SETTING_ALERTS_ENABLED", "0")  # else USD says so in a banner
 
 
 def use_threads(count: int | None) -> int:

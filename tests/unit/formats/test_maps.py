@@ -59,13 +59,13 @@ class TestOfTheFabric:
 
 class TestOfTheGrip:
     def test_a_map_of_the_grip_is_that_of_the_hold(self):
-        steps = [{"along": {"start": [0, 0, 0], "end": [0.04, 0, 0], "values": [1, 0]}}]
+        steps = [{"along": {"start": [0, 1.576, 0], "end": [0, 1.536, 0], "values": [1, 0]}}]
         whole = {"name": "all", "choose": {"whole": True}, "follows": "yard"}
         made = dressed(flag(holds=[whole], maps=[{"name": "grip", "role": "hold", "steps": steps}]))
         (held,) = made.holds
-        x = made.cloth.rest_points[held.vertices, 0]
-        assert held.grips == pytest.approx(1 - x / 0.04)
-        assert x.max() < 0.04
+        down = 1.576 - made.cloth.rest_points[held.vertices, 1]
+        assert held.grips == pytest.approx(1 - down / 0.04)
+        assert 0.02 < down.max() < 0.04
         assert np.array_equal(made.cloth.held[held.vertices], held.grips >= WELD)
 
     def test_it_wants_a_hold_that_follows(self):

@@ -4,16 +4,8 @@ Specification: the OpenUSD project, https://openusd.org, UsdGeom and UsdSkel sch
 library does the reading.
 """
 
-import os
-
 from ..elsewhere import elsewhere
 from ..registry import register
-
-# Reads instead of a mapped file: a file cut short then gives an error in place of a crash, and a long cache
-# is in memory once. The library looks at these when it is loaded.
-os.environ.setdefault("USDC_USE_ASSET", "1")
-os.environ.setdefault("TF_ENV_SETTING_ALERTS_ENABLED", "0")
-
 from .cache import read_cache_content, write_usd
 from .reader import list_usd, read_figure, read_usd
 
