@@ -423,3 +423,30 @@ def test_a_finished_garment_is_worn_as_it_is_and_the_other_meets_it(caller, stor
     take = body(caller.post(f"/api/shots/{again['id']}/takes", json={"seen": all_done["revision"]}), 201)
     run_take(store, take["id"], MADE_WITH)
     assert "nothing is left" in body(caller.get(f"/api/takes/{take['id']}"))["fault"]["what"]
+
+
+def test_a_map_is_read_and_painted_on(caller, shot):
+    document = body(caller.get(f"/api/shots/{shot}"))["document"]
+    steps = [{"along": {"start": [0.12, 0, 0], "end": [0.68, 0, 0], "values": [0, 0.5]}}]
+    document["garments"][0]["maps"] = [{"name": "stiff edge", "role": "bend", "steps": steps}]
+    edited = body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Chalk", "document": document}))
+    base = f"/api/shots/{shot}/revisions/{edited['revision']}/garments/{GARMENT}"
+    rest = array(caller.get(f"{base}/mesh/rest"))
+    before = array(caller.get(f"{base}/maps/stiff%20edge"))
+    assert before == pytest.approx((rest[:, 0] - 0.12) / 1.12, abs=1e-4)
+
+    def painted(x: float, going: str):
+        stroke = {"hits": [[x, 1.36, 0.0, 0.0, 0.0, 1.0, 1.0]], "radius_mm": 60, "mode": "set", "amount": 1.0}
+        return array(caller.post(f"{base}/maps/stiff%20edge/paint", json={"stroke": stroke, "going": going}))
+
+    first = painted(0.3, "a")
+    second = painted(0.5, "a")
+    other = painted(0.5, "b")
+    left, right = (np.linalg.norm(rest[:, :2] - [x, 1.36], axis=1) < 0.02 for x in (0.3, 0.5))
+    assert first[left] == pytest.approx(1)
+    assert np.array_equal(first[right], before[right])
+    assert second[left] == pytest.approx(1)
+    assert second[right] == pytest.approx(1)
+    assert np.array_equal(other[left], before[left])
+    said = problem(caller.get(f"{base}/maps/ghost"), 422)
+    assert "no map 'ghost'" in said["title"]

@@ -207,6 +207,13 @@ class TestStrokes:
             assert values.max() > 0.9
             assert np.abs(values[other] - values[np.arange(count)]).max() < 1e-6
 
+    def test_where_there_is_no_cloth_on_the_other_side_nothing_is_mirrored(self):
+        cloth = ground(flat() + [0.1, 0, 0], CUT)
+        plain = stroke((0.3, 0.4, 0))
+        before = ChalkMap("m", "bend", (Fill(0.2), plain))
+        after = ChalkMap("m", "bend", (Fill(0.2), replace(plain, mirrored=True), Mirror(-1)))
+        assert np.array_equal(drawn(before, cloth), drawn(after, cloth))
+
     def test_it_is_done_again_on_a_finer_mesh(self):
         """The steps of a map drawn at 15 mm spacing, on the same sleeve at 5 mm."""
         coarse, fine = (ground(*worn(spacing)) for spacing in (0.015, 0.005))

@@ -9,6 +9,9 @@ export type ShotDocument = Schemas["Shot.ShotFile"];
 export type CastRecord = Schemas["Shot.CastRecord"];
 export type ColliderRecord = Schemas["Shot.ColliderRecord"];
 export type GarmentRecord = Schemas["Shot.GarmentRecord"];
+export type MapRecord = Schemas["Shot.MapRecord"];
+export type StepRecord = Schemas["Shot.StepRecord"];
+export type StrokeRecord = Schemas["Shot.StrokeRecord"];
 export type HoldRecord = Schemas["Shot.HoldRecord"];
 export type WindRecord = Schemas["Shot.WindRecord"];
 export type FabricRecord = Schemas["Shot.FabricRecord"];
@@ -110,6 +113,12 @@ export async function floats(path: string): Promise<Arrived<Float32Array>> {
     shape: shapeOf(response),
     firstFrame: Number(response.headers.get("X-First-Frame") ?? 0),
   };
+}
+
+/** Floats that an answer to `asked` gives. */
+export async function floatsOf(path: string, asked: unknown): Promise<Float32Array> {
+  const init = { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(asked) };
+  return new Float32Array((await arrived(path, init)).bytes);
 }
 
 /** Vertices that an answer to `asked` lists. */

@@ -850,6 +850,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/maps/{chalk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A map's value at every vertex of a garment, (n,) float32 from 0 to 1. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    chalk: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description float32 values */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/maps/{chalk}/paint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The map's values, (n,) float32, with a stroke that is still being drawn. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    chalk: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["Painted"];
+                };
+            };
+            responses: {
+                /** @description float32 values */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/garments/{name}/outlined": {
         parameters: {
             query?: never;
@@ -1908,6 +1994,69 @@ export interface components {
             files: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Painted
+         * @description Part of a stroke that is being drawn: the hits since the last part; going: a name that it keeps.
+         */
+        Painted: {
+            /** Going */
+            going: string;
+            stroke: components["schemas"]["Painted.StrokeRecord"];
+        };
+        /**
+         * StrokeRecord
+         * @description A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
+         *     pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
+         *     mirrored: on the other side of x = 0 as well.
+         */
+        "Painted.StrokeRecord": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /** Hits */
+            hits: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "lift" | "set" | "blend";
+            /**
+             * Radius Mm
+             * @default 40
+             */
+            radius_mm: number;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
         };
         /**
          * Picked

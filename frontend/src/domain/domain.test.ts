@@ -101,6 +101,7 @@ describe("the thread", () => {
     expect(said(empty)).toEqual({
       cast: "nothing: nothing yet",
       wardrobe: "nothing: no garment yet",
+      chalk: "nothing: no garment yet",
       fasten: "nothing: no garment yet",
       takes: "nothing: nothing yet",
       "hand-off": "nothing: nothing yet",

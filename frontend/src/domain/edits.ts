@@ -63,7 +63,7 @@ export function addGarment(
     filling: null,
     finished: null,
     starts_at: 0,
-    choices: [],
+    choices: [], maps: [],
     holds: [],
   };
   const fabrics = document.fabrics.length > 0 ? document.fabrics : [plainWeave];

@@ -16,7 +16,7 @@ export const KINDS: readonly { kind: Kind; name: string; does: string }[] = [
   { kind: "elastic", name: "Elastic", does: "is drawn together along its edges" },
 ];
 
-export const PLAIN_CHOICE: Choice = { group: null, border: null, vertices: null, named: null, row: 0, rings: 0, fade: 0, grips: null };
+export const PLAIN_CHOICE: Choice = { group: null, border: null, vertices: null, named: null, row: 0, rings: 0, fade: 0, grips: null, whole: false };
 
 const PLAIN_HOLD: Omit<HoldRecord, "name" | "choose"> = {
   follows: null,
@@ -129,6 +129,7 @@ function baseSaid(choose: Choice): string {
   const row = choose.row > 0 ? `row ${choose.row} from ` : "";
   if (choose.group) return `${row}the faces called ${choose.group}`;
   if (choose.border) return `${row}the ${choose.border} border`;
+  if (choose.whole) return `${row}all of it`;
   if (choose.named) return `${row}${choose.named}`;
   return `${row}${count(choose.vertices?.length ?? 0, "vertex", "vertices")}`;
 }

@@ -2,7 +2,7 @@
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
 import { count, takeState } from "./words";
 
-export type Bench = "cast" | "wardrobe" | "fasten" | "takes" | "hand-off";
+export type Bench = "cast" | "wardrobe" | "chalk" | "fasten" | "takes" | "hand-off";
 export type Mood = "good" | "ready" | "nothing" | "stale" | "fault" | "busy";
 
 export interface Knot {
@@ -15,6 +15,7 @@ export interface Knot {
 export const benches: readonly { bench: Bench; name: string }[] = [
   { bench: "cast", name: "Cast" },
   { bench: "wardrobe", name: "Wardrobe" },
+  { bench: "chalk", name: "Chalk" },
   { bench: "fasten", name: "Fasten" },
   { bench: "takes", name: "Takes" },
   { bench: "hand-off", name: "Hand-off" },
@@ -29,6 +30,7 @@ export function threadOf(
   const state: Record<Bench, { said: string; mood: Mood }> = {
     cast: castState(document, reading),
     wardrobe: wardrobeState(document),
+    chalk: chalkState(document),
     fasten: fastenState(document),
     takes: takesState(takes),
     "hand-off": handoffState(deliveries, takes),
@@ -50,6 +52,13 @@ function wardrobeState(document: ShotDocument): { said: string; mood: Mood } {
   const worn = new Set(document.garments.map((garment) => garment.fabric)).size;
   if (worn === 0) return { said: "no garment yet", mood: "nothing" };
   return { said: count(worn, "swatch", "swatches"), mood: "good" };
+}
+
+function chalkState(document: ShotDocument): { said: string; mood: Mood } {
+  if (document.garments.length === 0) return { said: "no garment yet", mood: "nothing" };
+  const maps = document.garments.flatMap((garment) => garment.maps ?? []);
+  if (maps.length === 0) return { said: "nothing drawn", mood: "ready" };
+  return { said: `${count(maps.length, "map")}, ${maps.filter((map) => map.in_use).length} in use`, mood: "good" };
 }
 
 function fastenState(document: ShotDocument): { said: string; mood: Mood } {

@@ -8,7 +8,10 @@ import { worst } from "../domain/pulse";
 import { count, percent } from "../domain/words";
 import { usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
-import { looksAtTakes } from "./description";
+import { meaning, means, mapsOf, spanOf } from "../domain/chalk";
+import { useGarmentAtHand } from "../ui/GarmentPicker";
+import { atRest, looksAtTakes } from "./description";
+import { mapAtHand } from "./useChalking";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 
@@ -24,7 +27,14 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
   const takes = looksAtTakes(bench) ? shown : [];
   if (failed !== null) return <FailedNote failed={failed} />;
   if (!read) return <Typography sx={{ ...NOTE, left: 14 }}>Reading the shot…</Typography>;
-  if (takes.length === 0) return <MadeNote shot={shot} />;
+  if (takes.length === 0) {
+    return (
+      <>
+        <MadeNote shot={shot} />
+        {bench === "chalk" && <ChalkLegend shot={shot} />}
+      </>
+    );
+  }
   return (
     <>
       {takes.map((take, pane) => (
@@ -57,7 +67,7 @@ function MadeNote({ shot }: { shot: Shot }) {
     return <Typography sx={{ ...NOTE, left: 14 }}>No garment yet: bring one in on the Cast bench</Typography>;
   }
   const said =
-    bench === "fasten"
+    atRest(bench)
       ? "Garment as it was made, on the rest pose"
       : bench === "cast"
         ? "Garment as it was made; it stands only where the run-in begins"
@@ -84,6 +94,29 @@ function TakeNote({ take, left, width }: { take: Take; left: string; width: stri
     <Typography sx={{ ...NOTE, left, maxWidth: width }}>
       <b>{take.name}</b> · <span className="figure">{frame}</span> · {said}
     </Typography>
+  );
+}
+
+/** What the shades of a map mean, and its value under the pointer. */
+function ChalkLegend({ shot }: { shot: Shot }) {
+  const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
+  const wanted = useRoom((room) => room.chalk);
+  const here = useRoom((room) => room.chalkHere);
+  const map = garment === undefined ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
+  if (map === undefined) return null;
+  const [low, high] = spanOf(map).map((end) => meaning(map, end));
+  return (
+    <Box sx={{ ...NOTE, right: 14, width: 230 }} role="figure" aria-label={`${map.name}: ${low} to ${high}`}>
+      <Typography sx={{ fontSize: 12.5 }}>
+        {map.name}: <span className="figure">{here === null ? "–" : `${here.toFixed(2)}, ${meaning(map, means(map, here))}`}</span>
+      </Typography>
+      <Box sx={{ height: 10, borderRadius: 0.5, my: 0.4, background: rampCss }} />
+      <Box className="figure" sx={{ display: "flex", justifyContent: "space-between", fontSize: 11.5 }}>
+        <span>{low}</span>
+        <span>a line each tenth</span>
+        <span>{high}</span>
+      </Box>
+    </Box>
   );
 }
 

@@ -8,11 +8,12 @@ import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
 import { useGarmentAtHand } from "../ui/GarmentPicker";
 import { useClothPicking } from "./clothPicking";
-import { describe } from "./description";
+import { atRest, describe } from "./description";
 import { LookBar } from "./LookBar";
 import { type Failed, PaneNotes } from "./PaneNotes";
 import { Scenery } from "./scenery";
 import { Stage } from "./stage";
+import { useChalking } from "./useChalking";
 import { useHandle } from "./useHandle";
 import { ViewCards } from "./ViewCards";
 
@@ -69,13 +70,14 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
   useEffect(() => built?.stage.view(view), [built, view, viewPressed]);
   useEffect(() => built?.stage.showPerson(bench === "cast"), [built, bench, description]);
   const start = firstSimulated(shot.document);
-  useEffect(() => built?.scenery.show(bench === "fasten" ? start : frame), [built, frame, bench, start]);
+  useEffect(() => built?.scenery.show(atRest(bench) ? start : frame), [built, frame, bench, start]);
 
   const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);
   useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
   const picking = useClothPicking(built?.stage ?? null, shot, reading);
 
   const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name)) ?? null;
+  const chalking = useChalking(built?.stage ?? null, built?.scenery ?? null, shot, garment);
   const handle = useHandle(built?.stage ?? null, shot, garment);
 
   const place = (event: PointerEvent<HTMLElement>): [number, number] => {
@@ -92,15 +94,17 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
         aria-label={`The stage: ${shot.name}, frame ${frame}. Drag to turn, Shift and drag to move, wheel to come nearer; arrow keys turn, plus and minus come nearer.`}
         style={{ position: "absolute", inset: 0, width: "100%", height: "100%", touchAction: "none", outlineOffset: -3 }}
         onPointerMove={(event) => {
+          if (chalking.point(...place(event), pressureOf(event))) return;
           if (!handle.move(...place(event), event.altKey)) picking.point(...place(event));
         }}
         onPointerDownCapture={(event) => {
           if (event.button !== 0) return;
-          if (handle.press(...place(event))) event.currentTarget.setPointerCapture(event.pointerId);
+          if (chalking.press(...place(event), pressureOf(event))) event.currentTarget.setPointerCapture(event.pointerId);
+          else if (handle.press(...place(event))) event.currentTarget.setPointerCapture(event.pointerId);
           else picking.press(...place(event));
         }}
         onPointerUp={(event) => {
-          if (!handle.lift()) picking.lift(...place(event), event);
+          if (!chalking.lift() && !handle.lift()) picking.lift(...place(event), event);
         }}
         onKeyDown={(event) => {
           const step = nudges[event.key];
@@ -120,6 +124,11 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
       <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />
     </Box>
   );
+}
+
+/** How hard a pen is pressed; a mouse always as hard. */
+function pressureOf(event: PointerEvent): number {
+  return event.pointerType === "pen" ? event.pressure : 1;
 }
 
 const nudges: Record<string, [number, number, number]> = {

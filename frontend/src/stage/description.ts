@@ -9,6 +9,11 @@ export function looksAtTakes(bench: Bench): boolean {
   return bench === "takes" || bench === "hand-off";
 }
 
+/** Whether a bench looks at garments on the rest pose, whatever the frame. */
+export function atRest(bench: Bench): boolean {
+  return bench === "fasten" || bench === "chalk";
+}
+
 export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null): Description | null {
   if (reading === undefined) return null;
   const first = firstSimulated(shot.document);
@@ -20,8 +25,8 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
     dye: index,
     pane: 0,
     take: null,
-    first: bench === "fasten" ? -Infinity : first,
-    last: bench === "fasten" ? Infinity : Math.max(first, settled),
+    first: atRest(bench) ? -Infinity : first,
+    last: atRest(bench) ? Infinity : Math.max(first, settled),
   });
   return {
     shot: shot.id,

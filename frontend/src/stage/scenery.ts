@@ -50,6 +50,7 @@ export class Scenery {
   private frame = 0;
   private placed = false;
   private framedSize = 1;
+  private drawn: { garment: string; values: Float32Array } | null = null;
   private marks: { member: string | null; marks: Map<number, Uint32Array> | null } = { member: null, marks: null };
 
   constructor(
@@ -73,6 +74,7 @@ export class Scenery {
   setLook(look: Look): void {
     this.look = look;
     this.stage.setLook(look);
+    if (this.drawn !== null) this.chalk();
     this.show(this.frame);
   }
 
@@ -156,7 +158,8 @@ export class Scenery {
     const wanted = new Map(description.worn.map((worn) => [keyOf(worn), worn]));
     for (const [key, cloth] of this.cloths) {
       if (wanted.has(key) && cloth.base === base) continue;
-      this.stage.dropCloth(key);
+      // Of another revision it stays until the new one has come.
+      if (!wanted.has(key)) this.stage.dropCloth(key);
       this.cloths.delete(key);
     }
     for (const [key, worn] of wanted) {
@@ -183,9 +186,31 @@ export class Scenery {
         if (this.cloths.get(key) !== cloth) return;
         this.stage.putCloth(key, worn.dye, worn.pane, triangles, rest.values);
         cloth.there = true;
+        this.chalk();
         this.settle();
       })
-      .catch(this.told.failed);
+      .catch((error: unknown) => {
+        if (this.cloths.get(key) === cloth) this.stage.dropCloth(key);
+        this.told.failed(error);
+      });
+  }
+
+  /** Show a map's values on a garment as made, or on none. */
+  setChalk(drawn: { garment: string; values: Float32Array } | null): void {
+    this.drawn = drawn;
+    this.chalk();
+  }
+
+  /** The stage's name of a garment as made; null when it does not stand there. */
+  madeKey(garment: string): string | null {
+    return [...this.cloths].find(([, { worn, there }]) => there && worn.take === null && worn.garment === garment)?.[0] ?? null;
+  }
+
+  private chalk(): void {
+    for (const [key, { worn, there }] of this.cloths) {
+      if (!there || worn.take !== null) continue;
+      this.stage.chalk(key, this.drawn?.garment === worn.garment ? this.drawn.values : null);
+    }
   }
 
   /** Light the places of a member that are marked at each frame, of nobody without a name. */

@@ -20,7 +20,8 @@ import { ramp } from "../domain/ramp";
 import type { Look, View } from "../state/room";
 import { Borders } from "./borders";
 import { HandleMark, type Knob } from "./handleMark";
-import { applyLook, clothMaterial, type Tones } from "./clothMaterial";
+import { applyChalk, applyLook, clothMaterial, type Tones } from "./clothMaterial";
+import { BrushRing } from "./brushRing";
 import { Daylight } from "./lights";
 import { silhouette } from "./silhouette";
 import { Surface } from "./surface";
@@ -47,6 +48,12 @@ export interface Ray {
   direction: [number, number, number];
 }
 
+export interface ClothHit {
+  place: [number, number, number];
+  facing: [number, number, number];
+  corners: [number, number, number];
+}
+
 interface Cloth {
   surface: Surface;
   mesh: Mesh<Surface["geometry"], MeshLambertMaterial>;
@@ -57,6 +64,7 @@ interface Cloth {
 export class Stage {
   readonly borders = new Borders();
   private readonly handle = new HandleMark();
+  private readonly ring = new BrushRing();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly camera = new PerspectiveCamera(32, 1, 0.02, 60);
@@ -85,7 +93,7 @@ export class Stage {
       this.wake();
     });
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group, this.handle.group);
+    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -239,6 +247,36 @@ export class Stage {
       out[at + 1] = colour.g;
       out[at + 2] = colour.b;
     });
+    this.wake();
+  }
+
+  /** Show a map's values on a cloth, with lines of equal value; its own tones again without any. */
+  chalk(key: string, values: Float32Array | null): void {
+    const cloth = this.cloths.get(key);
+    if (cloth === undefined || (values !== null && values.length !== cloth.surface.count)) return;
+    applyChalk(cloth.mesh.material, values !== null, cloth.tones);
+    if (values === null) cloth.surface.colour(null);
+    else {
+      this.shade(key, values, 0, 1);
+      cloth.surface.draw(values);
+    }
+    this.wake();
+  }
+
+  /** Where a place on the canvas meets a cloth, as it stands. */
+  clothAt(key: string, x: number, y: number): ClothHit | null {
+    const cloth = this.cloths.get(key);
+    if (cloth === undefined) return null;
+    this.ray(x, y);
+    const [first] = this.raycaster.intersectObject(cloth.mesh, false);
+    if (first?.face == null) return null;
+    const { a, b, c, normal } = first.face;
+    return { place: first.point.toArray(), facing: normal.toArray(), corners: [a, b, c] };
+  }
+
+  /** The brush's ring on the cloth, or none. */
+  showRing(at: ClothHit | null, radius: number): void {
+    this.ring.show(at, radius);
     this.wake();
   }
 

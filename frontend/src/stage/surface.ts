@@ -7,6 +7,7 @@ export class Surface {
   private readonly positions: Float32Array;
   private readonly normals: Float32Array;
   private readonly colours: Float32Array;
+  private readonly chalk: Float32Array;
   private shown: Float32Array | null = null;
 
   constructor(triangles: Uint32Array, rest: Float32Array) {
@@ -14,6 +15,8 @@ export class Surface {
     this.positions = new Float32Array(rest.length);
     this.normals = new Float32Array(rest.length);
     this.colours = new Float32Array(rest.length).fill(1);
+    this.chalk = new Float32Array(rest.length / 3);
+    this.geometry.setAttribute("chalk", new BufferAttribute(this.chalk, 1).setUsage(DynamicDrawUsage));
     this.geometry.setIndex(new BufferAttribute(triangles, 1));
     for (const [name, array] of [
       ["position", this.positions],
@@ -58,6 +61,12 @@ export class Surface {
     if (pick === null) this.colours.fill(1);
     else for (let v = 0; v < this.count; v += 1) pick(v, this.colours, 3 * v);
     this.mark("color");
+  }
+
+  /** A map's values, between which lines of equal value are drawn. */
+  draw(values: Float32Array): void {
+    this.chalk.set(values);
+    this.mark("chalk");
   }
 
   private mark(name: string): void {

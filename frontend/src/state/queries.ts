@@ -157,15 +157,16 @@ function newestOf(shot: Shot): Shot {
 /**
  * Edits of a shot, one after the other: each is made on the document its field was drawn with and put onto the newest
  * this page knows, so that two quick ones do not take each other back. One that changes nothing any more (a field kept
- * on Enter, then left) is none.
+ * on Enter, then left) is none. With `onNewest` it is made on the newest itself: something is added to a list.
  */
 export function useEdit(shot: Shot) {
   return useMutation({
     scope: { id: `edit ${shot.id}` },
-    mutationFn: async ({ edit, uploads }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string> }) => {
+    mutationFn: async ({ edit, uploads, onNewest = false }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string>; onNewest?: boolean }) => {
       const newest = newestOf(shot);
-      const { document: mine, said } = edit(shot.document);
-      const document = merged(shot.document, mine, newest.document);
+      const base = onNewest ? newest.document : shot.document;
+      const { document: mine, said } = edit(base);
+      const document = merged(base, mine, newest.document);
       const same = uploads === undefined && JSON.stringify(document) === JSON.stringify(newest.document);
       if (same) return newest;
       return await got<Shot>(

@@ -1,6 +1,7 @@
 /** What the person at this page is doing: the bench, the frame, the look. The shot itself lives on the server. */
 import { create } from "zustand";
 import type { Choice } from "../api/client";
+import type { Brush } from "../domain/chalk";
 import type { Bench } from "../domain/thread";
 
 export type Look = "cloth" | "threads" | "stretch" | "closeness" | "inside";
@@ -37,6 +38,13 @@ export interface Room {
   facing: boolean;
   /** The hold that is looked at. */
   hold: string | null;
+  /** The map that is drawn on, and with what. */
+  chalk: string | null;
+  brush: Brush;
+  /** The map's value under the pointer. */
+  chalkHere: number | null;
+  /** The values of the map on the stage, as they are drawn. */
+  chalkValues: Float32Array | null;
   /** Whose keys the tape shows. */
   lane: string | null;
   theme: Theme;
@@ -73,6 +81,10 @@ export const useRoom = create<Room>((set) => ({
   tool: "border",
   facing: true,
   hold: null,
+  chalk: null,
+  brush: { radius_mm: 40, strength: 1, softness: 0.5, mode: "add", amount: 1, through: false, mirrored: false },
+  chalkHere: null,
+  chalkValues: null,
   lane: null,
   theme: rememberedTheme(),
   sheet: false,

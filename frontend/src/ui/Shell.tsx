@@ -7,6 +7,7 @@ import type { Delivery, Reading, Shot, Take } from "../api/client";
 import { firstSimulated } from "../domain/edits";
 import { threadOf } from "../domain/thread";
 import { CastCard } from "../features/cast/CastCard";
+import { ChalkCard } from "../features/chalk/ChalkCard";
 import { FastenCard } from "../features/fasten/FastenCard";
 import { HandoffCard } from "../features/handoff/HandoffCard";
 import { TakesCard } from "../features/takes/TakesCard";
@@ -105,6 +106,8 @@ function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take
       return <CastCard {...props} />;
     case "wardrobe":
       return <WardrobeCard {...props} />;
+    case "chalk":
+      return <ChalkCard {...props} />;
     case "fasten":
       return <FastenCard {...props} />;
     case "takes":

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.craft.chalk import Ground, Stroke, coverage, stroked
 from ..core.craft.checks import check_member, check_start
 from ..core.craft.choosing import Outline, chosen_vertices, within_outline
 from ..core.craft.dressing import Dressed
@@ -29,8 +30,9 @@ from ..formats.contents import Contents, Piece, Stated, size_of
 from ..formats.obj import read_sequence
 from ..formats.pc2.layout import pc2_bytes
 from ..formats.registry import list_contents
-from ..formats.shot_file.document import ChoiceRecord
+from ..formats.shot_file.document import ChoiceRecord, StrokeRecord
 from ..formats.shot_file.holds import choice_of
+from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
 from ..store.session import Store
 from .wire import Message, Packed
@@ -62,6 +64,20 @@ class Shaking:
         return self.found
 
 
+@dataclass
+class Painting:
+    """A stroke that is being drawn: whose it is, the values (n,) before it, how much of it reaches each."""
+
+    asked: tuple[int, int, str, str, str]
+    before: NDArray[np.float64]
+    reach: NDArray[np.float64]
+
+    def further(self, stroke: Stroke, ground: Ground) -> NDArray[np.float64]:
+        """With more hits: the values (n,) that it makes."""
+        self.reach = np.maximum(self.reach, coverage(stroke, ground))
+        return np.clip(stroked(stroke, self.reach, self.before, ground), 0.0, 1.0)
+
+
 class Answers:
     """The desk's answers over the open shots of one store."""
 
@@ -71,6 +87,8 @@ class Answers:
         self._lock = threading.Lock()
         self._searching = threading.Lock()
         self._shaking: Shaking | None = None
+        self._painting_lock = threading.Lock()
+        self._painting: Painting | None = None
         self._table: dict[str, Callable[..., Message]] = {
             "hello": lambda: Message({"hello": "desk"}),
             "look_into": self._look_into,
@@ -86,6 +104,8 @@ class Answers:
             "faces_outlined": self._faces_outlined,
             "hold_marks": self._hold_marks,
             "shake": self._shake,
+            "map_values": self._map_values,
+            "paint": self._paint,
             "look": self._look,
         }
 
@@ -267,6 +287,26 @@ class Answers:
         slip = [float(value) for value in found.slip]
         body = {"worst": found.worst, "of": found.of, "part": found.part, "held": found.held}
         return Message({**body, "crossed": found.crossed, "slip": slip})
+
+    def _map_values(self, shot: int, number: int, garment: str, name: str) -> Message:
+        """A map's value at every vertex of a garment."""
+        return Message({}, {"values": _float32(self._shots.get(shot, number).map_values(garment, name))})
+
+    def _paint(
+        self, shot: int, number: int, garment: str, name: str, stroke: dict[str, Any], going: str
+    ) -> Message:
+        """The map's values with a stroke that is still being drawn; `going` names it, and `stroke` has the hits
+        that are new.
+        """
+        made = stroke_of(StrokeRecord.model_validate(stroke))
+        with self._painting_lock:
+            asked = (shot, number, garment, name, going)
+            opened = self._shots.get(shot, number)
+            ground = opened.ground(garment)
+            if self._painting is None or self._painting.asked != asked:
+                values = opened.map_values(garment, name)
+                self._painting = Painting(asked, values, np.zeros(len(values)))
+            return Message({}, {"values": _float32(self._painting.further(made, ground))})
 
     def _look(self, take: int, garment: str, frame: int, kind: str) -> Message:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""

@@ -10,6 +10,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from ..core.craft.chalk import Ground, by_name, drawn
 from ..core.craft.colliders import Colliders, merged_colliders
 from ..core.craft.dressing import Dressed, dress
 from ..core.craft.fastened import HoldMarks, marks_of, named
@@ -21,7 +22,7 @@ from ..core.geometry.topology import Topology, border_loops, build_topology
 from ..core.geometry.triangulate import TriangleMap, triangulated
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
-from ..core.model.typed import Indices, Points
+from ..core.model.typed import Indices, Points, Scalars
 from ..core.model.wind import Wind
 from ..core.solver.outfit import spans_of
 from ..formats.shot_file.assemble import assemble_garment, wind_of
@@ -116,6 +117,34 @@ class OpenShot:
         if isinstance(found, NeedleError):
             raise found
         return found
+
+    def ground(self, name: str) -> Ground:
+        """A garment to draw maps on."""
+        if name not in self._grounds:
+            piece = self.garment(name)
+            self._grounds[name] = Ground(
+                piece.garment.mesh, piece.cut.triangles, piece.cut.source_face, piece.topology
+            )
+        return self._grounds[name]
+
+    def map_values(self, garment: str, name: str) -> Scalars:
+        """A map's values (n,), worked out once."""
+        if (garment, name) not in self._map_values:
+            maps = by_name(self.garment(garment).garment.maps)
+            if name not in maps:
+                raise ShotError(
+                    f"'{garment}' has no map '{name}'", remedy=f"It has {', '.join(maps) or 'none'}"
+                )
+            self._map_values[garment, name] = drawn(maps[name], self.ground(garment), maps)
+        return self._map_values[garment, name]
+
+    @cached_property
+    def _grounds(self) -> dict[str, Ground]:
+        return {}
+
+    @cached_property
+    def _map_values(self) -> dict[tuple[str, str], Scalars]:
+        return {}
 
     def worn_with(self, name: str) -> list[Dressed]:
         """What is simulated together with a garment, itself too, as far as it can be made ready."""

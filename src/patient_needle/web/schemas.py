@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
-from ..formats.shot_file.document import FabricRecord
+from ..formats.shot_file.document import FabricRecord, StrokeRecord
 from ..formats.shot_file.document import ShotFile as ShotFile
 
 Patience = Literal["first-look", "working", "final"]
@@ -298,6 +298,13 @@ class Shaken(BaseModel):
     held: int
     crossed: bool
     slip: list[float]
+
+
+class Painted(_Given):
+    """Part of a stroke that is being drawn: the hits since the last part; going: a name that it keeps."""
+
+    stroke: StrokeRecord
+    going: str = Field(min_length=1, max_length=80)
 
 
 class Hit(BaseModel):

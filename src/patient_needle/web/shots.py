@@ -289,6 +289,26 @@ def shake(shot_id: int, number: int, name: str, hold: str, seen: schemas.FramesS
     return found.body
 
 
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>")
+@blueprint.doc(responses=binary("float32 values", "application/octet-stream"))
+def map_values(shot_id: int, number: int, name: str, chalk: str) -> Response:
+    """A map's value at every vertex of a garment, (n,) float32 from 0 to 1."""
+    found = services().desk.call("map_values", shot=shot_id, number=number, garment=name, name=chalk)
+    return array_response(found.arrays["values"], lasting=True)
+
+
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>/paint")
+@blueprint.input(schemas.Painted, arg_name="painted")
+@blueprint.doc(responses=binary("float32 values", "application/octet-stream"))
+def paint(shot_id: int, number: int, name: str, chalk: str, painted: schemas.Painted) -> Response:
+    """The map's values, (n,) float32, with a stroke that is still being drawn."""
+    found = services().desk.call(
+        "paint", shot=shot_id, number=number, garment=name, name=chalk,
+        stroke=painted.stroke.model_dump(mode="json"), going=painted.going,
+    )  # fmt: skip
+    return array_response(found.arrays["values"])
+
+
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/cast/<name>/outlined/<int(signed=True):frame>")
 @blueprint.input(schemas.Drawn, arg_name="drawn")
 @blueprint.doc(responses=binary("uint32 faces", "application/octet-stream"))

@@ -20,7 +20,7 @@ from ..geometry.tree import Tree, build_tree, closest_points
 from ..model.errors import ShotError
 from ..model.mesh import Mesh
 from ..model.multipliers import Multipliers
-from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .choosing import chosen
 from .holds import Choice
 
@@ -188,11 +188,21 @@ class Ground:
         return triangle, barycentric
 
     @cached_property
-    def reflection(self) -> tuple[Indices, Vectors]:
-        """Place of each vertex's mirror image in x = 0 on the surface: triangle (n,), barycentric (n, 3)."""
+    def spacing(self) -> float:
+        """Mean length of its edges, m."""
+        ends = self.mesh.vertices[self.topology.edges]
+        return float(np.linalg.norm(ends[:, 0] - ends[:, 1], axis=1).mean())
+
+    @cached_property
+    def reflection(self) -> tuple[Indices, Vectors, Flags]:
+        """Place of each vertex's mirror image in x = 0 on the surface: triangle (n,), barycentric (n, 3), and
+        (n,) whether the image lies on it at all, within half a spacing.
+        """
         mirror = np.array([-1.0, 1.0, 1.0])
-        normals = unit(self._vertex_facing())
-        return self.places(self.mesh.vertices * mirror, normals * mirror)
+        images = self.mesh.vertices * mirror
+        triangle, barycentric = self.places(images, unit(self._vertex_facing()) * mirror)
+        found = np.einsum("ik,ikj->ij", barycentric, self.mesh.vertices[self.triangles[triangle]])
+        return triangle, barycentric, np.linalg.norm(found - images, axis=1) < 0.5 * self.spacing
 
     def _vertex_facing(self) -> Vectors:
         out = np.zeros_like(self.mesh.vertices)
@@ -200,20 +210,17 @@ class Ground:
             np.add.at(out, self.triangles[:, k], self.facing)
         return out
 
-    def reflected(self, values: Scalars) -> Scalars:
-        """Values (n,) as they are at each vertex's mirror image."""
-        triangle, barycentric = self.reflection
-        return np.einsum("ik,ik->i", barycentric, values[self.triangles[triangle]])
+    def reflected(self, values: Scalars, instead: Scalars | float = 0.0) -> Scalars:
+        """Values (n,) as they are at each vertex's mirror image; `instead` where there is no cloth there."""
+        triangle, barycentric, there = self.reflection
+        return np.where(there, np.einsum("ik,ik->i", barycentric, values[self.triangles[triangle]]), instead)
 
     def smoothed(self, values: Scalars, over: float) -> Scalars:
         """Values (n,) spread over about `over` m: means with neighbours, again and again."""
-        edges = self.topology.edges
-        points = self.mesh.vertices
-        spacing = float(np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1).mean())
-        count = len(values)
+        edges, count = self.topology.edges, len(values)
         degree = np.maximum(np.bincount(edges.ravel(), minlength=count), 1)
         out = values.copy()
-        for _ in range(max(1, round((over / spacing) ** 2))):
+        for _ in range(max(1, round((over / self.spacing) ** 2))):
             total = np.bincount(edges[:, 0], out[edges[:, 1]], count)
             total += np.bincount(edges[:, 1], out[edges[:, 0]], count)
             out = 0.5 * (out + total / degree)
@@ -246,7 +253,7 @@ def stepped(
 ) -> Scalars:
     """Values (n,) after one step on values (n,)."""
     if isinstance(step, Stroke):
-        return _stroked(step, values, ground)
+        return stroked(step, coverage(step, ground), values, ground)
     if isinstance(step, Fill):
         return np.full(len(values), step.amount)
     if isinstance(step, Along):
@@ -259,17 +266,17 @@ def stepped(
         return _from_choice(step, ground)
     if isinstance(step, Mirror):
         other = np.sign(ground.mesh.vertices[:, 0]) == -step.side
-        return np.where(other, ground.reflected(values), values)
+        return np.where(other, ground.reflected(values, values), values)
     if isinstance(step, Values):
         return _given(step.values, len(values))
     return _changed(step, values, ground)
 
 
-def coverage(stroke: Stroke, ground: Ground, since: int = 0) -> Scalars:
-    """How much of the stroke reaches each vertex, (n,) from 0 to 1; since: of its hits only those from there.
-    The most that any hit gives counts, so that it does not matter how close the hits are.
+def coverage(stroke: Stroke, ground: Ground) -> Scalars:
+    """How much of the stroke reaches each vertex, (n,) from 0 to 1. The most that any hit gives counts, so that
+    it does not matter how close the hits are.
     """
-    hits = stroke.hits[since:]
+    hits = stroke.hits
     if not (stroke.size > 0 and 0 <= stroke.softness <= 1 and 0 <= stroke.strength <= 1):
         raise ShotError(
             f"a brush of {stroke.size * 1e3:g} mm, softness {stroke.softness:g}, strength {stroke.strength:g}",
@@ -292,15 +299,11 @@ def coverage(stroke: Stroke, ground: Ground, since: int = 0) -> Scalars:
     return out
 
 
-def _stroked(stroke: Stroke, values: Scalars, ground: Ground) -> Scalars:
-    reach = coverage(stroke, ground)
+def stroked(stroke: Stroke, reach: Scalars, values: Scalars, ground: Ground) -> Scalars:
+    """Values (n,) after a stroke that reaches each vertex as `coverage` says, (n,)."""
     if stroke.mirrored:
         reach = np.maximum(reach, ground.reflected(reach))
-    return applied(stroke, stroke.strength * reach, values, ground)
-
-
-def applied(stroke: Stroke, share: Scalars, values: Scalars, ground: Ground) -> Scalars:
-    """Values (n,) with a share (n,) of what the stroke does."""
+    share = stroke.strength * reach
     if stroke.mode == "add":
         return values + share * stroke.amount
     if stroke.mode == "lift":

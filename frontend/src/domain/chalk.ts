@@ -1,0 +1,123 @@
+/** Chalk maps of a garment: what there is to draw, and edits of what was drawn. */
+import type { GarmentRecord, MapRecord, ShotDocument, StepRecord, StrokeRecord } from "../api/client";
+import { changeGarment, type Edit } from "./edits";
+import { choiceSaid } from "./holds";
+import { count } from "./words";
+
+export type Role = MapRecord["role"];
+export type Brush = Omit<StrokeRecord, "hits">;
+
+/** What a role's map does, and what its 0 and 1 mean when nothing else is said. */
+export const ROLES: readonly { role: Role; name: string; does: string; span: readonly [number, number] }[] = [
+  { role: "hold", name: "Hold", does: "grip of what follows the body", span: [0, 1] },
+  { role: "bend", name: "Bend", does: "times as stiff to bend", span: [1, 30] },
+  { role: "stretch", name: "Stretch", does: "times as stiff to stretch", span: [1, 10] },
+  { role: "shear", name: "Shear", does: "times as stiff to shear", span: [1, 10] },
+  { role: "weight", name: "Weight", does: "times as heavy", span: [1, 4] },
+  { role: "memory", name: "Shape memory", does: "times as bent on its made shape", span: [1, 10] },
+  { role: "friction", name: "Friction", does: "times the friction", span: [1, 3] },
+  { role: "damping", name: "Damping", does: "times the damping", span: [1, 5] },
+];
+
+const ROLE = new Map(ROLES.map((one) => [one.role, one]));
+
+export function roleOf(map: MapRecord): (typeof ROLES)[number] {
+  return ROLE.get(map.role) ?? (ROLES[1] as (typeof ROLES)[number]);
+}
+
+export function spanOf(map: MapRecord): readonly [number, number] {
+  return map.span ?? roleOf(map).span;
+}
+
+/** What a value from 0 to 1 of a map stands for: in even ratios between ends above 0, else in even steps. */
+export function means(map: MapRecord, value: number): number {
+  const [low, high] = spanOf(map);
+  return low > 0 && high > 0 ? low * (high / low) ** value : low + (high - low) * value;
+}
+
+/** What a map's value stands for, in words: a grip, or times the fabric's own. */
+export function meaning(map: MapRecord, stands: number): string {
+  const figure = String(Number(stands.toPrecision(2)));
+  return map.role === "hold" ? `grip ${figure}` : `${figure} times`;
+}
+
+export const NO_STEP: StepRecord = { stroke: null, fill: null, along: null, from_choice: null, change: null, with_map: null, mirror: null, values: null };
+
+export function mapsOf(document: ShotDocument, garment: string): MapRecord[] {
+  return document.garments.find((one) => one.name === garment)?.maps ?? [];
+}
+
+function withMaps(document: ShotDocument, garment: string, maps: MapRecord[], said: string): Edit {
+  const change: Partial<GarmentRecord> = { maps };
+  return changeGarment(document, garment, change, said);
+}
+
+/** A new map, put to use; another of its role is put away. */
+export function addMap(document: ShotDocument, garment: string, name: string, role: Role): Edit {
+  const others = mapsOf(document, garment).map((map) => (map.role === role ? { ...map, in_use: false } : map));
+  return withMaps(document, garment, [...others, { name, role, span: null, in_use: true, steps: [] }], `map ${name} begun`);
+}
+
+export function changeMap(document: ShotDocument, garment: string, name: string, change: Partial<MapRecord>, said: string): Edit {
+  const maps = mapsOf(document, garment).map((map) => (map.name === name ? { ...map, ...change } : map));
+  return withMaps(document, garment, maps, `map ${name} ${said}`);
+}
+
+/** Put a map to use, in place of another of its role, or away. */
+export function putToUse(document: ShotDocument, garment: string, name: string, use: boolean): Edit {
+  const maps = mapsOf(document, garment);
+  const role = maps.find((map) => map.name === name)?.role;
+  const next = maps.map((map) => (map.name === name ? { ...map, in_use: use } : use && map.role === role ? { ...map, in_use: false } : map));
+  return withMaps(document, garment, next, `map ${name} ${use ? "put to use" : "put away"}`);
+}
+
+export function removeMap(document: ShotDocument, garment: string, name: string): Edit {
+  return withMaps(document, garment, mapsOf(document, garment).filter((map) => map.name !== name), `map ${name} taken out`);
+}
+
+export function addStep(document: ShotDocument, garment: string, name: string, step: Partial<StepRecord>): Edit {
+  const steps = mapsOf(document, garment).find((map) => map.name === name)?.steps ?? [];
+  const whole = { ...NO_STEP, ...step };
+  return changeMap(document, garment, name, { steps: [...steps, whole] }, stepSaid(whole).toLowerCase());
+}
+
+export function removeStep(document: ShotDocument, garment: string, name: string, at: number): Edit {
+  const steps = mapsOf(document, garment).find((map) => map.name === name)?.steps ?? [];
+  return changeMap(document, garment, name, { steps: steps.filter((_, index) => index !== at) }, `without its step ${at + 1}`);
+}
+
+const MODES: Record<StrokeRecord["mode"], string> = { add: "Added", lift: "Lifted", set: "Set", blend: "Blended" };
+const CHANGES = { invert: "Inverted", scale: "Scaled", clamp: "Clamped", smooth: "Smoothed" } as const;
+
+/** A step in a few words. */
+export function stepSaid(step: StepRecord): string {
+  if (step.stroke !== null) return strokeSaid(step.stroke);
+  if (step.fill !== null) return `Filled with ${step.fill}`;
+  if (step.along !== null) return `${step.along.values[0]} to ${step.along.values[1]} along a line`;
+  if (step.from_choice !== null) return `${step.from_choice.values[0]} at ${choiceSaid(step.from_choice.choose)}, ${step.from_choice.values[1]} from ${step.from_choice.reach_mm} mm on`;
+  if (step.change !== null) {
+    const { how, amount, other } = step.change;
+    return how === "invert" ? CHANGES[how] : how === "clamp" ? `${CHANGES[how]} to ${amount} to ${other}` : `${CHANGES[how]} ${how === "smooth" ? `over ${amount} mm` : `by ${amount}`}`;
+  }
+  if (step.with_map !== null) return `${{ multiply: "Times", least: "Least of it and", most: "Most of it and" }[step.with_map.how]} ${step.with_map.map}`;
+  if (step.mirror !== null) return `${step.mirror > 0 ? "Left" : "Right"} side copied to the other`;
+  return `${count(step.values?.length ?? 0, "value")} brought in`;
+}
+
+function strokeSaid(stroke: StrokeRecord): string {
+  const ways = [...(stroke.mirrored ? ["mirrored"] : []), ...(stroke.through ? ["through"] : [])];
+  return [`${MODES[stroke.mode]} ${stroke.amount}, ${stroke.radius_mm} mm`, ...ways].join(", ");
+}
+
+/** Of a map's values: how many are exactly 0 and 1, and how many lie in each tenth. */
+export function spreadOf(values: Float32Array): { none: number; full: number; tenths: number[] } {
+  const tenths = new Array<number>(10).fill(0);
+  let [none, full] = [0, 0];
+  for (const value of values) {
+    if (value === 0) none += 1;
+    if (value === 1) full += 1;
+    const at = Math.min(9, Math.floor(value * 10));
+    tenths[at] = (tenths[at] ?? 0) + 1;
+  }
+  return { none, full, tenths };
+}

@@ -1,0 +1,79 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import IconButton from "@mui/material/IconButton";
+import Typography from "@mui/material/Typography";
+import { useMemo } from "react";
+import type { MapRecord, Shot } from "../../api/client";
+import { changeMap, removeMap, removeStep, roleOf, spanOf, spreadOf, stepSaid } from "../../domain/chalk";
+import { count } from "../../domain/words";
+import { useEdit } from "../../state/queries";
+import { useRoom } from "../../state/room";
+import { Section } from "../../ui/Card";
+import { NumberField } from "../../ui/NumberField";
+
+interface MapPanelProps {
+  shot: Shot;
+  garment: string;
+  map: MapRecord;
+}
+
+/** What a map means, how its values lie, and the steps that made it. */
+export function MapPanel({ shot, garment, map }: MapPanelProps) {
+  const edit = useEdit(shot);
+  const [low, high] = spanOf(map);
+  const keep = (span: [number, number]) => {
+    edit.mutate({ edit: (document) => changeMap(document, garment, map.name, { span }, `means ${span[0]} to ${span[1]}`) });
+  };
+  return (
+    <>
+      <Section title={`What ${map.name} means`}>
+        <Typography sx={{ fontSize: 12.5 }}>{sentence(roleOf(map).does)}.</Typography>
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+          <NumberField label="0 means" value={low} low={0} high={10_000} keep={(value) => { keep([value, high]); }} />
+          <NumberField label="1 means" value={high} low={0} high={10_000} keep={(value) => { keep([low, value]); }} />
+        </Box>
+        <Spread />
+      </Section>
+      <Section title="Steps">
+        {map.steps.length === 0 && <Typography variant="body2" color="text.secondary">Nothing drawn yet: 0 everywhere.</Typography>}
+        {map.steps.map((step, at) => (
+          <Box key={at} sx={{ display: "flex", alignItems: "center", justifyContent: "space-between" }}>
+            <Typography sx={{ fontSize: 12.5 }}>
+              <span className="figure">{at + 1}</span> {stepSaid(step)}
+            </Typography>
+            <IconButton size="small" aria-label={`Take back step ${at + 1}`} onClick={() => { edit.mutate({ edit: (document) => removeStep(document, garment, map.name, at) }); }}>
+              ×
+            </IconButton>
+          </Box>
+        ))}
+        <Button onClick={() => { edit.mutate({ edit: (document) => removeMap(document, garment, map.name) }); }} sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }}>
+          Take out {map.name}
+        </Button>
+      </Section>
+    </>
+  );
+}
+
+/** How many vertices have which value. */
+function Spread() {
+  const values = useRoom((room) => room.chalkValues);
+  const spread = useMemo(() => (values === null ? null : spreadOf(values)), [values]);
+  if (spread === null || values === null) return null;
+  const most = Math.max(...spread.tenths, 1);
+  return (
+    <>
+      <Box role="img" aria-label={`Vertices in each tenth: ${spread.tenths.join(", ")}`} sx={{ display: "flex", alignItems: "flex-end", gap: "2px", height: 40, mt: 0.75 }}>
+        {spread.tenths.map((vertices, tenth) => (
+          <Box key={tenth} title={`${tenth / 10} to ${(tenth + 1) / 10}: ${vertices}`} sx={{ flex: 1, height: `${Math.max(2, (100 * vertices) / most)}%`, bgcolor: "primary.main", opacity: 0.35 + 0.06 * tenth }} />
+        ))}
+      </Box>
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+        {count(spread.none, "vertex", "vertices")} at exactly 0, {spread.full} at 1, of {values.length}.
+      </Typography>
+    </>
+  );
+}
+
+function sentence(words: string): string {
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}

@@ -1,0 +1,151 @@
+/** Drawing a map on the cloth: the ring follows the pointer, and what a stroke does comes back while it is drawn. */
+import { useEffect, useRef, useState } from "react";
+import { floats, floatsOf, type MapRecord, part, type Shot, type StrokeRecord } from "../api/client";
+import { addStep, type Brush, mapsOf } from "../domain/chalk";
+import { complain, useEdit } from "../state/queries";
+import { useRoom } from "../state/room";
+import type { Scenery } from "./scenery";
+import type { ClothHit, Stage } from "./stage";
+
+const EACH = 0.2; // of the brush's radius between two hits
+
+type Hit = StrokeRecord["hits"][number];
+
+interface Going {
+  name: string;
+  path: string;
+  brush: Brush;
+  hits: Hit[];
+  sent: number;
+  asking: boolean;
+  over: boolean;
+}
+
+export interface Chalking {
+  /** Whether the pointer is the brush's, so that nobody else needs to hear of it. */
+  point(x: number, y: number, pressure: number): boolean;
+  press(x: number, y: number, pressure: number): boolean;
+  lift(): boolean;
+}
+
+export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: Shot, garment: string | null): Chalking {
+  const bench = useRoom((room) => room.bench);
+  const wanted = useRoom((room) => room.chalk);
+  const brush = useRoom((room) => room.brush);
+  const map = garment === null || bench !== "chalk" ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
+  const path = map === undefined ? null : `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment ?? "")}/maps/${part(map.name)}`;
+  const edit = useEdit(shot);
+  const [values, setValues] = useState<Float32Array | null>(null);
+  const going = useRef<Going | null>(null);
+  const strokes = useRef(0);
+
+  useEffect(() => {
+    if (path === null) {
+      setValues(null);
+      return;
+    }
+    let current = true;
+    floats(path)
+      .then((found) => {
+        if (current && going.current === null) setValues(found.values);
+      })
+      .catch(complain);
+    return () => {
+      current = false;
+    };
+  }, [path]);
+  useEffect(() => {
+    scenery?.setChalk(values === null || garment === null ? null : { garment, values });
+    useRoom.getState().set({ chalkValues: values });
+  }, [scenery, values, garment]);
+  const active = path !== null;
+  useEffect(() => {
+    if (!active) return;
+    stage?.turnByDragging(false);
+    return () => {
+      stage?.showRing(null, 0);
+      stage?.turnByDragging(true);
+    };
+  }, [stage, active]);
+
+  const under = (x: number, y: number): ClothHit | null => {
+    const key = garment === null ? null : (scenery?.madeKey(garment) ?? null);
+    return key === null ? null : (stage?.clothAt(key, x, y) ?? null);
+  };
+  const ask = (stroke: Going) => {
+    if (stroke.asking || stroke.sent === stroke.hits.length) return;
+    const hits = stroke.hits.slice(stroke.sent);
+    stroke.sent = stroke.hits.length;
+    stroke.asking = true;
+    floatsOf(`${stroke.path}/paint`, { stroke: { ...stroke.brush, hits }, going: stroke.name })
+      .then(setValues)
+      .catch(complain)
+      .finally(() => {
+        stroke.asking = false;
+        if (stroke.over) finish(stroke);
+        else ask(stroke);
+      });
+  };
+  const finish = (stroke: Going) => {
+    if (stroke.asking) return;
+    if (stroke.sent < stroke.hits.length) {
+      ask(stroke);
+      return;
+    }
+    if (going.current === stroke) going.current = null;
+    if (garment === null || map === undefined) return;
+    edit.mutate({ edit: (document) => addStep(document, garment, map.name, { stroke: { ...stroke.brush, hits: stroke.hits } }), onNewest: true });
+  };
+  const hear = (at: ClothHit | null, pressure: number) => {
+    const stroke = going.current;
+    if (stroke === null || stroke.over || at === null) return;
+    const last = stroke.hits.at(-1);
+    const away = last === undefined ? Infinity : Math.hypot(last[0] - at.place[0], last[1] - at.place[1], last[2] - at.place[2]);
+    if (away < (EACH * stroke.brush.radius_mm) / 1000) return;
+    stroke.hits.push(hitOf(at, pressure));
+    ask(stroke);
+  };
+
+  return {
+    point(x, y, pressure) {
+      if (!active) return false;
+      const at = under(x, y);
+      stage?.showRing(at, brush.radius_mm / 1000);
+      useRoom.getState().set({ chalkHere: at === null || values === null ? null : valueAt(values, at) });
+      hear(at, pressure);
+      return true;
+    },
+    press(x, y, pressure) {
+      if (!active || path === null) return false;
+      const at = under(x, y);
+      if (at === null) return true;
+      strokes.current += 1;
+      going.current = { name: `${Date.now()} ${strokes.current}`, path, brush, hits: [], sent: 0, asking: false, over: false };
+      hear(at, pressure);
+      return true;
+    },
+    lift() {
+      const stroke = going.current;
+      if (stroke === null) return active;
+      stroke.over = true;
+      finish(stroke);
+      return true;
+    },
+  };
+}
+
+/** The map that is drawn on: the one chosen, else the first. */
+export function mapAtHand(maps: readonly MapRecord[], wanted: string | null): MapRecord | undefined {
+  return maps.find((map) => map.name === wanted) ?? maps[0];
+}
+
+/** As the shot keeps it: places to a tenth of a millimetre. */
+function hitOf({ place, facing }: ClothHit, pressure: number): Hit {
+  const [x, y, z] = place.map((value) => Math.round(value * 1e4) / 1e4) as [number, number, number];
+  const [a, b, c] = facing.map((value) => Math.round(value * 1e2) / 1e2) as [number, number, number];
+  return [x, y, z, a, b, c, Math.round(Math.min(1, Math.max(0, pressure)) * 1e2) / 1e2];
+}
+
+function valueAt(values: Float32Array, { corners }: ClothHit): number {
+  return corners.reduce((sum, corner) => sum + (values[corner] ?? 0), 0) / 3;
+}

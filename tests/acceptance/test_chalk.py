@@ -1,0 +1,93 @@
+"""The Chalk bench as an artist uses it: begin a map, draw, take back, mirror, fill, put another to use, run."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from .test_fasten import run_take
+from .test_workroom import SLOW, bench, open_shot, outside, room, stage, type_into, until  # noqa: F401
+
+
+def chalk_card(page: Page):
+    return page.get_by_role("complementary", name="Chalk")
+
+
+def steps(page: Page) -> int:
+    return chalk_card(page).get_by_role("button", name=re.compile("^Take back step")).count()
+
+
+def draw(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """Press, move and lift on the stage, in shares of it."""
+    box = page.get_by_role("img", name=re.compile("^The stage")).bounding_box()
+    assert box is not None
+
+    def to(x: float, y: float) -> tuple[float, float]:
+        return box["x"] + x * box["width"], box["y"] + y * box["height"]
+
+    page.mouse.move(*to(*start))
+    page.mouse.down()
+    for k in range(1, 13):
+        share = k / 12
+        page.mouse.move(*to(*((1 - share) * a + share * b for a, b in zip(start, end, strict=True))))
+    page.mouse.up()
+
+
+def begin(page: Page, role: str, name: str) -> None:
+    page.get_by_role("combobox", name="A map of").click()
+    page.get_by_role("option", name=role).click()
+    page.get_by_label("Its name").fill(name)
+    page.get_by_role("button", name="Begin it").click()
+    expect(page.get_by_role("button", name=re.compile(f"^{name}"))).to_be_visible(timeout=SLOW)
+
+
+def spread(page: Page) -> str:
+    return chalk_card(page).get_by_text("at exactly 0").inner_text()
+
+
+def test_a_map_is_drawn_taken_back_filled_switched_and_run(room: Page):  # noqa: F811
+    open_shot(room, "Signal flag 0010")
+    type_into(room, "Last frame", 1006)
+    bench(room, "Chalk")
+    room.get_by_role("button", name="Front", exact=True).click()
+    until(lambda: outside(stage(room)) > 3000, 60)
+    begin(room, "Weight", "heavy end")
+    expect(chalk_card(room).get_by_text("677 vertices at exactly 0")).to_be_visible(timeout=SLOW)
+
+    type_into(room, "Radius, mm", 60)
+    draw(room, (0.46, 0.42), (0.56, 0.46))
+    expect(chalk_card(room).get_by_role("button", name="Take back step 1")).to_be_visible(timeout=SLOW)
+    expect(chalk_card(room)).to_contain_text("Added 1, 60 mm")
+    until(lambda: not spread(room).startswith("677"), 30)
+    drawn = spread(room)
+
+    room.get_by_role("button", name="Undo").click()
+    until(lambda: steps(room) == 0, 30)
+    until(lambda: spread(room).startswith("677"), 30)
+    room.get_by_role("button", name="Redo").click()
+    until(lambda: spread(room) == drawn, 30)
+
+    room.get_by_label("Through all layers").check()
+    room.get_by_label("Mirrored").check()
+    draw(room, (0.48, 0.42), (0.54, 0.44))
+    expect(chalk_card(room)).to_contain_text("60 mm, mirrored, through", timeout=SLOW)
+    room.get_by_role("button", name="Take back step 1").click()
+    until(lambda: steps(room) == 1, 30)
+
+    room.get_by_role("button", name=re.compile("^All values")).click()
+    room.get_by_role("button", name="Invert", exact=True).click()
+    expect(chalk_card(room)).to_contain_text("Inverted", timeout=SLOW)
+    room.get_by_role("button", name=re.compile("^Fill the same")).click()
+    type_into(room, "Value", 0.5)
+    room.get_by_role("button", name="Fill all of it").click()
+    until(lambda: spread(room).startswith("0 vertices at exactly 0, 0 at 1"), 30)
+    heavy = run_take(room, "Heavy")
+
+    bench(room, "Chalk")
+    begin(room, "Weight", "light")
+    expect(room.get_by_label("Use heavy end")).not_to_be_checked(timeout=SLOW)
+    expect(room.get_by_label("Use light")).to_be_checked()
+    bench(room, "Takes")
+    expect(heavy).to_contain_text("map heavy end was put away", timeout=SLOW)
+    expect(heavy).to_contain_text("map light was put to use")
