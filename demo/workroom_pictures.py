@@ -69,6 +69,8 @@ def take_all(page: Page) -> None:
     page.get_by_role("button", name="Daylight").click()
     bench(page, "Cast")
     offers(page)
+    open_shot(page, "Lamplighter 0040")
+    chalk(page)
 
 
 def drawn_around(page: Page) -> None:
@@ -106,6 +108,34 @@ def lanterns(page: Page) -> None:
     loop = page.get_by_role("group", name="Hold loop", exact=True)
     loop.get_by_role("button", name="Show its links").click()
     keep(page, "fasten_handle")
+
+
+def chalk(page: Page) -> None:
+    """A heavy hem shaded from the border, and a mirrored stroke above it that is not yet over."""
+    bench(page, "Chalk")
+    page.get_by_role("combobox", name="A map of").click()
+    page.get_by_role("option", name="Weight").click()
+    page.get_by_label("Its name").fill("heavy hem")
+    page.get_by_role("button", name="Begin it").click()
+    page.get_by_role("button", name=re.compile("^From a border")).click()
+    page.get_by_role("button", name="Shade it from there").click()
+    page.get_by_role("button", name=re.compile("^From a border")).click()
+    page.get_by_role("button", name="Take back step 1").wait_for()
+    page.get_by_label("Mirrored").check()
+    page.get_by_label("Radius, mm").fill("60")
+    page.get_by_label("Radius, mm").press("Enter")
+    page.get_by_role("button", name="Three-quarter").click()
+    page.wait_for_timeout(4000)
+    box = page.get_by_role("img", name=re.compile("^The stage")).bounding_box()
+    assert box is not None
+    for k in range(25):
+        x, y = 0.5 + 0.004 * k, 0.52 + 0.03 * math.sin(k / 4)
+        page.mouse.move(box["x"] + x * box["width"], box["y"] + y * box["height"])
+        if k == 0:
+            page.mouse.down()
+    page.wait_for_timeout(1500)
+    keep(page, "chalk")
+    page.mouse.up()
 
 
 def garment(page: Page, name: str) -> None:

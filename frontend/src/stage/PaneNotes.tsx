@@ -106,14 +106,13 @@ function ChalkLegend({ shot }: { shot: Shot }) {
   if (map === undefined) return null;
   const [low, high] = spanOf(map).map((end) => meaning(map, end));
   return (
-    <Box sx={{ ...NOTE, right: 14, width: 230 }} role="figure" aria-label={`${map.name}: ${low} to ${high}`}>
-      <Typography sx={{ fontSize: 12.5 }}>
+    <Box sx={{ ...NOTE, right: 14, width: 250 }} role="figure" aria-label={`${map.name}: ${low} to ${high}`}>
+      <Typography noWrap sx={{ fontSize: 12.5 }}>
         {map.name}: <span className="figure">{here === null ? "–" : `${here.toFixed(2)}, ${meaning(map, means(map, here))}`}</span>
       </Typography>
       <Box sx={{ height: 10, borderRadius: 0.5, my: 0.4, background: rampCss }} />
       <Box className="figure" sx={{ display: "flex", justifyContent: "space-between", fontSize: 11.5 }}>
         <span>{low}</span>
-        <span>a line each tenth</span>
         <span>{high}</span>
       </Box>
     </Box>

@@ -14,8 +14,9 @@ if (lines > 0.5 && vChalk > 0.004 && vChalk < 0.996) {
   float step = max(fwidth(tenths), 1e-5);
   float away = abs(fract(tenths - 0.5) - 0.5) / step;
   float heavy = abs(tenths - 5.0) < 0.5 ? 2.2 : 1.2;
-  // Where lines would run into each other the shade alone says enough.
-  float line = (1.0 - smoothstep(heavy - 0.7, heavy + 0.7, away)) * (1.0 - smoothstep(0.12, 0.3, step));
+  float line = 1.0 - smoothstep(heavy - 0.7, heavy + 0.7, away);
+  // Where lines would run into each other only the half is left.
+  if (abs(tenths - 5.0) >= 0.5) line *= 1.0 - smoothstep(0.12, 0.3, step);
   diffuseColor.rgb = mix(diffuseColor.rgb, vChalk < 0.55 ? vec3(0.05, 0.08, 0.16) : vec3(0.94, 0.9, 0.82), 0.6 * line);
 }`;
 

@@ -8,6 +8,8 @@ import type { Scenery } from "./scenery";
 import type { ClothHit, Stage } from "./stage";
 
 const EACH = 0.2; // of the brush's radius between two hits
+const LEAP = 0.008; // share of the canvas that the pointer may go without a look at the cloth between
+const MOST = 40; // looks between two places of the pointer
 
 type Hit = StrokeRecord["hits"][number];
 
@@ -15,6 +17,7 @@ interface Going {
   name: string;
   path: string;
   brush: Brush;
+  at: readonly [number, number];
   hits: Hit[];
   sent: number;
   asking: boolean;
@@ -38,6 +41,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   const [values, setValues] = useState<Float32Array | null>(null);
   const going = useRef<Going | null>(null);
   const strokes = useRef(0);
+  const seen = useRef<ClothHit | null>(null);
 
   useEffect(() => {
     if (path === null) {
@@ -56,7 +60,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   }, [path]);
   useEffect(() => {
     scenery?.setChalk(values === null || garment === null ? null : { garment, values });
-    useRoom.getState().set({ chalkValues: values });
+    useRoom.getState().set({ chalkValues: values, chalkHere: hereOf(values, seen.current) });
   }, [scenery, values, garment]);
   const active = path !== null;
   useEffect(() => {
@@ -111,7 +115,14 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
       if (!active) return false;
       const at = under(x, y);
       stage?.showRing(at, brush.radius_mm / 1000);
-      useRoom.getState().set({ chalkHere: at === null || values === null ? null : valueAt(values, at) });
+      seen.current = at;
+      useRoom.getState().set({ chalkHere: hereOf(values, at) });
+      const from = going.current?.at;
+      if (from !== undefined) {
+        const looks = Math.min(MOST, Math.ceil(Math.hypot(x - from[0], y - from[1]) / LEAP));
+        for (let k = 1; k < looks; k += 1) hear(under(from[0] + (k / looks) * (x - from[0]), from[1] + (k / looks) * (y - from[1])), pressure);
+        if (going.current !== null) going.current.at = [x, y];
+      }
       hear(at, pressure);
       return true;
     },
@@ -120,7 +131,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
       const at = under(x, y);
       if (at === null) return true;
       strokes.current += 1;
-      going.current = { name: `${Date.now()} ${strokes.current}`, path, brush, hits: [], sent: 0, asking: false, over: false };
+      going.current = { name: `${Date.now()} ${strokes.current}`, path, brush, at: [x, y], hits: [], sent: 0, asking: false, over: false };
       hear(at, pressure);
       return true;
     },
@@ -146,6 +157,8 @@ function hitOf({ place, facing }: ClothHit, pressure: number): Hit {
   return [x, y, z, a, b, c, Math.round(Math.min(1, Math.max(0, pressure)) * 1e2) / 1e2];
 }
 
-function valueAt(values: Float32Array, { corners }: ClothHit): number {
-  return corners.reduce((sum, corner) => sum + (values[corner] ?? 0), 0) / 3;
+/** The mean of the corners under the pointer. */
+function hereOf(values: Float32Array | null, at: ClothHit | null): number | null {
+  if (values === null || at === null) return null;
+  return at.corners.reduce((sum, corner) => sum + (values[corner] ?? 0), 0) / 3;
 }
