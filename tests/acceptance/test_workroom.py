@@ -374,7 +374,7 @@ def test_nothing_serious_for_accessibility_on_any_bench(room: Page, theme):
     room.emulate_media(reduced_motion="reduce")  # else colours are measured on their way from light to light
     if theme == "dimmed":
         room.get_by_role("button", name="Dim").click()
-    for name in ("Cast", "Fasten", "Takes", "Hand-off"):
+    for name in ("Cast", "Chalk", "Fasten", "Takes", "Hand-off"):
         bench(room, name)
         room.evaluate(AXE)
         found = room.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]

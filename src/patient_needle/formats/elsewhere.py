@@ -92,6 +92,11 @@ def elsewhere(read: Callable[Concatenate[Path, P], T]) -> Callable[Concatenate[P
             raise kind(what, where=where, remedy=remedy)
         if ended == "failed":
             raise RuntimeError(answer)
+        if answer == "no room":
+            raise FileError(
+                "there was no room to hand over what was read from it", where=str(path),
+                remedy="Free some of the disk and the memory, and read it again",
+            )  # fmt: skip
         raise FileError(
             f"the file is damaged so that it cannot be read ({answer})",
             where=str(path),

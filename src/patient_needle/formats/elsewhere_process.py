@@ -21,11 +21,13 @@ from ..core.model.errors import NeedleError
 SECONDS = 60  # before a reading is given up, and
 BYTES_A_SECOND = 10_000_000  # for each of which in the file it has a second more
 MEMORY = 2 << 30  # bytes that a reading may take, and
+NO_ROOM = 3  # how a child ends that cannot write its answer
 TIMES_THE_FILE = 16  # as much more: a damaged file can ask for any number
 
 
 def serve(name: str) -> None:
     """One child for each request, until the asking process closes the pipe."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it ends with whoever asks
     module = import_module(name)
     while True:
         try:
@@ -36,7 +38,8 @@ def serve(name: str) -> None:
         if child == 0:
             _answer(module, *request)
         _, status = os.waitpid(child, 0)
-        said = "ok" if status == 0 else f"signal {-os.waitstatus_to_exitcode(status)}"
+        code = os.waitstatus_to_exitcode(status)
+        said = {0: "ok", NO_ROOM: "no room"}.get(code, f"signal {-code}")
         sys.stdout.write(said + "\n")
         sys.stdout.flush()
 
@@ -54,8 +57,11 @@ def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, .
         answer = "refused", (type(error), error.what, error.where, error.remedy)
     except Exception as error:  # of a library's own kind, which need not be one that can be sent
         answer = "failed", f"{type(error).__name__}: {error}"
-    with open(passing, "wb") as file:
-        pickle.dump(answer, file, protocol=5)
+    try:
+        with open(passing, "wb") as file:
+            pickle.dump(answer, file, protocol=5)
+    except BaseException:
+        os._exit(NO_ROOM)
     os._exit(0)
 
 

@@ -28,6 +28,11 @@ export function MapPanel({ shot, garment, map }: MapPanelProps) {
     <>
       <Section title={`What ${map.name} means`}>
         <Typography sx={{ fontSize: 12.5 }}>{sentence(roleOf(map).does)}.</Typography>
+        {nothingFor(shot, garment, map) !== null && (
+          <Typography role="alert" sx={{ fontSize: 12.5, pl: 1, borderLeft: 3, borderColor: "warning.main", my: 0.5 }}>
+            {nothingFor(shot, garment, map)}
+          </Typography>
+        )}
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
           <NumberField label="0 means" value={low} low={0} high={10_000} keep={(value) => { keep([value, high]); }} />
           <NumberField label="1 means" value={high} low={0} high={10_000} keep={(value) => { keep([low, value]); }} />
@@ -52,6 +57,17 @@ export function MapPanel({ shot, garment, map }: MapPanelProps) {
       </Section>
     </>
   );
+}
+
+/** Why a map in use would do nothing; null when it does something. */
+function nothingFor(shot: Shot, garment: string, map: MapRecord): string | null {
+  const worn = shot.document.garments.find((one) => one.name === garment);
+  const fabric = (shot.document.fabrics ?? []).find((one) => one.name === worn?.fabric);
+  if (map.role === "memory" && !fabric?.memory) return "The fabric remembers no folds: let it, on the Wardrobe bench.";
+  if (map.role === "hold" && !(worn?.holds ?? []).some((hold) => hold.follows !== null)) {
+    return "Nothing follows the body yet: add such a hold, of all of it, on the Fasten bench.";
+  }
+  return null;
 }
 
 /** How many vertices have which value. */
