@@ -91,3 +91,15 @@ def test_a_map_is_drawn_taken_back_filled_switched_and_run(room: Page):  # noqa:
     bench(room, "Takes")
     expect(heavy).to_contain_text("map heavy end was put away", timeout=SLOW)
     expect(heavy).to_contain_text("map light was put to use")
+
+    # Three takes side by side, and what is different about each in words.
+    light = run_take(room, "Light")
+    bench(room, "Chalk")
+    room.get_by_label("Use light").click()
+    expect(room.get_by_label("Use light")).not_to_be_checked(timeout=SLOW)
+    run_take(room, "Plain")
+    heavy.get_by_role("button", name="Show Heavy beside").click()
+    light.get_by_role("button", name="Show Light beside").click()
+    shown = room.get_by_role("main")
+    expect(shown).to_contain_text("unlike Plain: signal flag, map heavy end was put to use", timeout=SLOW)
+    expect(shown).to_contain_text("unlike Plain: signal flag, map light was put to use")

@@ -188,6 +188,9 @@ def test_a_change_makes_takes_stale_in_words(caller, shot, store):
     body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Heavier", "document": document}))
     [line] = body(caller.get(f"/api/takes/{take['id']}"))["stale"]
     assert "areal density" in line
+    other = body(caller.post(f"/api/shots/{shot}/takes", json={"seen": 2, "patience": "final"}), 201)
+    apart = body(caller.get(f"/api/takes/{other['id']}/against/{take['id']}"))["lines"]
+    assert apart == ["patience first-look, now final", line]
     body(caller.post(f"/api/shots/{shot}/undo", json={"seen": 2}))
     assert body(caller.get(f"/api/takes/{take['id']}"))["stale"] == []
 

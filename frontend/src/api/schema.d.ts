@@ -1331,6 +1331,45 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/takes/{take_id}/against/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a take was made from that another one was not, in words. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                    other_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Against"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/deliveries": {
         parameters: {
             query?: never;
@@ -1693,6 +1732,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Against
+         * @description What a take was made from that another one was not, a line each.
+         */
+        Against: {
+            /** Lines */
+            lines: string[];
+        };
         /**
          * BookSwatch
          * @description A swatch of the swatch book and what it is known for.

@@ -6,7 +6,7 @@ import { Problem, type Shot, type Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
 import { count, percent } from "../domain/words";
-import { usePulse } from "../state/queries";
+import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { meaning, means, mapsOf, spanOf } from "../domain/chalk";
 import { useGarmentAtHand } from "../ui/GarmentPicker";
@@ -14,6 +14,8 @@ import { atRest, looksAtTakes } from "./description";
 import { mapAtHand } from "./useChalking";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
+
+const MOST_LINES = 3;
 
 /** Why the shot could not be read, and trying again. */
 export interface Failed {
@@ -38,11 +40,11 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
   return (
     <>
       {takes.map((take, pane) => (
-        <TakeNote key={take.id} take={take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} width={`${92 / takes.length}%`} />
+        <TakeNote key={take.id} take={take} first={takes[0] ?? take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} width={`${92 / takes.length}%`} />
       ))}
-      {takes.length > 1 && (
-        <Box aria-hidden sx={{ position: "absolute", top: 0, bottom: 0, left: "50%", width: "1px", bgcolor: "divider" }} />
-      )}
+      {takes.slice(1).map((take, pane) => (
+        <Box key={take.id} aria-hidden sx={{ position: "absolute", top: 0, bottom: 0, left: `${(100 * (pane + 1)) / takes.length}%`, width: "1px", bgcolor: "divider" }} />
+      ))}
       <Legend />
     </>
   );
@@ -75,7 +77,7 @@ function MadeNote({ shot }: { shot: Shot }) {
   return <Typography sx={{ ...NOTE, left: 14 }}>{said}</Typography>;
 }
 
-function TakeNote({ take, left, width }: { take: Take; left: string; width: string }) {
+function TakeNote({ take, first, left, width }: { take: Take; first: Take; left: string; width: string }) {
   const frame = useRoom((room) => room.frame);
   const pulse = usePulse(take.id).data;
   const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
@@ -91,8 +93,25 @@ function TakeNote({ take, left, width }: { take: Take; left: string; width: stri
           ...(here.pinched > 0 ? [`${count(here.pinched, "vertex", "vertices")} pinched`] : []),
         ].join(" · ");
   return (
-    <Typography sx={{ ...NOTE, left, maxWidth: width }}>
-      <b>{take.name}</b> · <span className="figure">{frame}</span> · {said}
+    <Box sx={{ ...NOTE, left, maxWidth: width }}>
+      <Typography sx={{ fontSize: 12.5 }}>
+        <b>{take.name}</b> · <span className="figure">{frame}</span> · {said}
+      </Typography>
+      {take.id !== first.id && <Apart take={take} first={first} />}
+    </Box>
+  );
+}
+
+/** What a take was made from that the first one beside it was not. */
+function Apart({ take, first }: { take: Take; first: Take }) {
+  const lines = useAgainst(take.id, first.id).data?.lines;
+  if (lines === undefined) return null;
+  const said = lines.length === 0 ? `made from the same as ${first.name}` : `unlike ${first.name}: ${lines.slice(0, MOST_LINES).join("; ")}`;
+  const more = lines.length > MOST_LINES ? ` and ${lines.length - MOST_LINES} more` : "";
+  return (
+    <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
+      {said}
+      {more}
     </Typography>
   );
 }

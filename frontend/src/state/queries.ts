@@ -1,6 +1,7 @@
 /** The server's things, cached; every change of them goes through here. */
 import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
 import {
+  type Against,
   api,
   type BookSwatch,
   type Delivery,
@@ -80,6 +81,15 @@ export function usePulse(take: number | undefined) {
     queryKey: keys.pulse(take ?? 0),
     enabled: take !== undefined,
     queryFn: () => got<TakePulse>(api.GET("/api/takes/{take_id}/pulse", { params: { path: { take_id: take ?? 0 } } })),
+  });
+}
+
+/** What a take was made from that another one was not; neither can change. */
+export function useAgainst(take: number, other: number) {
+  return useQuery({
+    queryKey: ["against", take, other],
+    staleTime: Infinity,
+    queryFn: () => got<Against>(api.GET("/api/takes/{take_id}/against/{other_id}", { params: { path: { take_id: take, other_id: other } } })),
   });
 }
 

@@ -18,7 +18,7 @@ export interface Room {
   view: View;
   /** Rises with every press on a view card, so that pressing the same one again turns back to it. */
   viewPressed: number;
-  /** Takes on the stage, one or two, left first; without any the garments stand as they were made. */
+  /** Takes on the stage, one to three, left first; without any the garments stand as they were made. */
   shown: number[];
   garment: string | null;
   /** The cast member whose understudy stands on the stage in its place. */

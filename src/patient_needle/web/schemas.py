@@ -391,6 +391,12 @@ class Take(BaseModel):
     garments: list[TakeSummary]
 
 
+class Against(BaseModel):
+    """What a take was made from that another one was not, a line each."""
+
+    lines: list[str]
+
+
 class FramePulse(BaseModel):
     """A frame's figures: stretch as a share, counts of crossings, the deepest snag in m, milliseconds."""
 

@@ -115,6 +115,24 @@ def read_take(take_id: int) -> schemas.Take:
         return _one(session, take_id)
 
 
+@blueprint.get("/takes/<int:take_id>/against/<int:other_id>")
+@blueprint.output(schemas.Against)
+def against(take_id: int, other_id: int) -> schemas.Against:
+    """What a take was made from that another one was not, in words."""
+    with services().store.begin() as session:
+        take, other = takes.get(session, take_id), takes.get(session, other_id)
+        if take.shot_id != other.shot_id:
+            raise ShotError(
+                f"'{take.name}' and '{other.name}' are of two shots", remedy="Compare takes of one shot"
+            )
+        made, others = (shots.revision(session, one.shot_id, one.number) for one in (take, other))
+        files = [shots.files(session, one.shot_id, one.number) for one in (other, take)]
+        lines = differences(others.document, made.document, files[0], files[1])
+        if take.patience != other.patience:
+            lines.insert(0, f"patience {other.patience}, now {take.patience}")
+        return schemas.Against(lines=lines)
+
+
 @blueprint.patch("/takes/<int:take_id>")
 @blueprint.input(schemas.TakeChange, arg_name="change")
 @blueprint.output(schemas.Take)

@@ -11,6 +11,8 @@ import { useRoom } from "../../state/room";
 import { FaultNote, Panel } from "../../ui/Card";
 import { GoOn } from "./GoOn";
 
+const MOST_SHOWN = 3; // takes side by side
+
 /** One take: how it went, what it was made with, and what can be done with it. */
 export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
   const shown = useRoom((room) => room.shown);
@@ -141,7 +143,8 @@ function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
   const deed = useTakeDeed(shot.id);
   const [sure, setSure] = useState(false);
   const running = take.state === "running" || take.state === "waiting";
-  const other = shown.find((id) => id !== take.id);
+  const beside = at > 0;
+  const room = shown.length < MOST_SHOWN && shown.some((id) => id !== take.id);
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", ml: -0.75, mt: 0.25 }}>
       <Small
@@ -155,10 +158,10 @@ function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
       </Small>
       <Small
         label={`Show ${take.name} beside`}
-        pressed={at === 1}
-        off={other === undefined}
+        pressed={beside}
+        off={!beside && !room}
         act={() => {
-          if (other !== undefined) set({ shown: at === 1 ? [other] : [other, take.id] });
+          set({ shown: beside ? shown.filter((id) => id !== take.id) : [...shown.filter((id) => id !== take.id), take.id] });
         }}
       >
         Beside
