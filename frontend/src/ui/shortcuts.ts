@@ -6,7 +6,7 @@ import { type Look, useRoom, type View } from "../state/room";
 export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Space", does: "Play or pause" },
   { keys: ", and .", does: "One frame back or on" },
-  { keys: "1 to 5", does: "Go to a bench, in the thread's order" },
+  { keys: "1 to 6", does: "Go to a bench, in the thread's order" },
   { keys: "Shift+1 to 4", does: "Front, back, three-quarter, side" },
   { keys: "C T S N I", does: "Cloth, threads, stretch, closeness, inside" },
   { keys: "?", does: "This sheet" },
@@ -14,6 +14,7 @@ export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Shift+drag, right drag", does: "Move the shot across the stage" },
   { keys: "Wheel, pinch, + and -", does: "Come nearer, step back" },
   { keys: "Shift, Alt while drawing", does: "Add to what is chosen, take away from it (the right button turns meanwhile)" },
+  { keys: "Drag on the Chalk bench", does: "Draw on the cloth (the right button turns meanwhile)" },
   { keys: "Alt on a handle's knob", does: "Move or turn it freely, not in steps of 5 mm and 5 degrees" },
   { keys: "Arrow keys, Delete on a key", does: "Another frame, another value, or take the key out" },
 ];
