@@ -186,11 +186,14 @@ class TestStrokes:
             step[~(np.linalg.norm(FLAT - 0.4, axis=1) < 0.1)],
         )
 
-    def test_how_close_the_hits_are_does_not_matter(self):
+    def test_how_close_the_hits_are_hardly_matters(self):
+        """Half way between hits of 12.5 mm a place 45 mm away is 6.25^2 / 90 mm further off, where the edge is
+        steepest: 1.5 in its 30 mm. That makes 0.022.
+        """
         cloth = ground(flat(), CUT)
         coarse = coverage(stroke(*between((0.2, 0.4, 0), (0.6, 0.4, 0), 33), size=0.06), cloth)
         fine = coverage(stroke(*between((0.2, 0.4, 0), (0.6, 0.4, 0), 65), size=0.06), cloth)
-        assert np.abs(coarse - fine).max() < 0.03
+        assert np.abs(coarse - fine).max() < 0.022
 
     def test_a_mirrored_map_is_the_same_on_both_sides(self):
         half = sheet(0.2, 0.3, 0.012)[0]

@@ -1,4 +1,4 @@
-import { useMemo } from "react";
+import { type ReactNode, useMemo } from "react";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
@@ -125,16 +125,9 @@ function ChalkLegend({ shot }: { shot: Shot }) {
   if (map === undefined) return null;
   const [low, high] = spanOf(map).map((end) => meaning(map, end));
   return (
-    <Box sx={{ ...NOTE, right: 14, width: 250 }} role="figure" aria-label={`${map.name}: ${low} to ${high}`}>
-      <Typography noWrap sx={{ fontSize: 12.5 }}>
-        {map.name}: <span className="figure">{here === null ? "–" : `${here.toFixed(2)}, ${meaning(map, means(map, here))}`}</span>
-      </Typography>
-      <Box sx={{ height: 10, borderRadius: 0.5, my: 0.4, background: rampCss }} />
-      <Box className="figure" sx={{ display: "flex", justifyContent: "space-between", fontSize: 11.5 }}>
-        <span>{low}</span>
-        <span>{high}</span>
-      </Box>
-    </Box>
+    <RampNote said={`${map.name}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
+      {map.name}: <span className="figure">{here === null ? "–" : `${here.toFixed(2)}, ${meaning(map, means(map, here))}`}</span>
+    </RampNote>
   );
 }
 
@@ -142,14 +135,25 @@ function Legend() {
   const look = useRoom((room) => room.look);
   if (look !== "stretch" && look !== "closeness") return null;
   const [low, high, said] =
-    look === "stretch" ? ["0 %", "5 %", "Stretch of each place"] : ["20 mm", "0 mm", "Distance from the nearest collider"];
+    look === "stretch" ? (["0 %", "5 %", "Stretch of each place"] as const) : (["20 mm", "0 mm", "Distance from the nearest collider"] as const);
   return (
-    <Box sx={{ ...NOTE, right: 14, width: 200 }} role="figure" aria-label={`${said}: ${low} to ${high}`}>
-      <Typography sx={{ fontSize: 12.5 }}>{said}</Typography>
+    <RampNote said={`${said}: ${low} to ${high}`} ends={[low, high]}>
+      {said}
+    </RampNote>
+  );
+}
+
+/** The ramp of shades with what its ends mean. */
+function RampNote({ said, ends, children }: { said: string; ends: readonly [string, string]; children: ReactNode }) {
+  return (
+    <Box sx={{ ...NOTE, right: 14, width: 250 }} role="figure" aria-label={said}>
+      <Typography noWrap sx={{ fontSize: 12.5 }}>
+        {children}
+      </Typography>
       <Box sx={{ height: 10, borderRadius: 0.5, my: 0.4, background: rampCss }} />
       <Box className="figure" sx={{ display: "flex", justifyContent: "space-between", fontSize: 11.5 }}>
-        <span>{low}</span>
-        <span>{high}</span>
+        <span>{ends[0]}</span>
+        <span>{ends[1]}</span>
       </Box>
     </Box>
   );

@@ -46,6 +46,7 @@ def serve(name: str) -> None:
 
 def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, ...], passing: str) -> None:
     """Run in the child, which does not come back."""
+    os.dup2(2, 1)  # what a library prints must not be taken for an answer
     size = path.stat().st_size if path.is_file() else 0
     signal.alarm(SECONDS + size // BYTES_A_SECOND)
     most = _address_space() + MEMORY + TIMES_THE_FILE * size

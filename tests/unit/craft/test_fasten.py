@@ -11,10 +11,10 @@ from patient_needle.core.craft.choosing import Outline, chosen, grown_by, within
 from patient_needle.core.craft.dressing import dress
 from patient_needle.core.craft.fastened import marks_of, read_holds
 from patient_needle.core.craft.holds import GRAVITY, SAG, Choice, Elastic, Follow, Hold, Stick, Stitch
-from patient_needle.core.craft.plan import ColliderSettings, RunIn, ShotPlan
+from patient_needle.core.craft.plan import ColliderSettings, Garment, RunIn, ShotPlan
 from patient_needle.core.craft.pops import gap_pops, pops, wind_pops
 from patient_needle.core.craft.seams import seams_of
-from patient_needle.core.craft.shake import ShakenMotion, shake, swing_under
+from patient_needle.core.craft.shake import Shaken, ShakenMotion, shaking, swing_under
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.placing import PlacedMotion
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
@@ -30,6 +30,11 @@ from tests.sheets import box, halved_squares, polygons
 GRID, FACES = halved_squares(0.5, 0.5, 0.1)
 TOPOLOGY = build_topology(FACES, len(GRID), name="grid")
 MESH = polygons("grid", GRID, FACES.tolist())
+
+
+def shake(shot: ShotPlan, garment: Garment, name: str) -> Shaken:
+    *_, last = shaking(shot, garment, name)
+    return last
 
 
 def plan(*garments, cast=()) -> ShotPlan:
@@ -193,6 +198,8 @@ class TestSaidBefore:
         assert "the lightest cloth" in pop.said
         assert found(keys((10, 0.0), (12, 6.0), (40, 6.0)), heavy) == []
         assert found(keys((pop.wider[0], 0.0), (pop.wider[1], 6.0), (40, 6.0)), light) == []
+        (storm,) = found(keys((0, 0.0), (300, 9000.0)), light)  # no spread that is offered would do
+        assert storm.needs == 240
         (turned,) = found(Curve.constant(6.0), light, heading=keys((10, 0.0), (12, 90.0)))
         assert turned.keyed == "heading"
         # Truth: a point as light as dust goes with the air, which here gains 6 m/s within two frames.

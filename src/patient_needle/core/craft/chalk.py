@@ -14,7 +14,7 @@ from typing import Literal
 import numpy as np
 
 from ..geometry.geodesics import Walk
-from ..geometry.normals import area_vectors, unit
+from ..geometry.normals import area_vectors, unit, vertex_normals
 from ..geometry.topology import Topology
 from ..geometry.tree import Tree, build_tree, closest_points
 from ..model.errors import ShotError
@@ -200,15 +200,10 @@ class Ground:
         """
         mirror = np.array([-1.0, 1.0, 1.0])
         images = self.mesh.vertices * mirror
-        triangle, barycentric = self.places(images, unit(self._vertex_facing()) * mirror)
+        facing = vertex_normals(self.mesh.vertices, self.triangles)
+        triangle, barycentric = self.places(images, facing * mirror)
         found = np.einsum("ik,ikj->ij", barycentric, self.mesh.vertices[self.triangles[triangle]])
         return triangle, barycentric, np.linalg.norm(found - images, axis=1) < 0.5 * self.spacing
-
-    def _vertex_facing(self) -> Vectors:
-        out = np.zeros_like(self.mesh.vertices)
-        for k in range(3):
-            np.add.at(out, self.triangles[:, k], self.facing)
-        return out
 
     def reflected(self, values: Scalars, instead: Scalars | float = 0.0) -> Scalars:
         """Values (n,) as they are at each vertex's mirror image; `instead` where there is no cloth there."""

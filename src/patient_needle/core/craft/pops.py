@@ -100,6 +100,7 @@ def wind_pops(wind: Wind, plan: ShotPlan) -> list[Pop]:
             if thrown <= HARDEST * GRAVITY:
                 continue
             said = f"the wind throws the lightest cloth with {thrown / GRAVITY:.0f} times gravity"
+            pop = _pop(wind.name, keyed, said, curve, index, LONGEST)  # unless fewer frames do
             for frames in range(int(last - first) + 1, LONGEST):
                 pop = _pop(wind.name, keyed, said, curve, index, frames)
                 wider = _with(wind, keyed, _moved(curve, index, pop.wider))

@@ -99,12 +99,6 @@ class ShakenMotion:
         return self
 
 
-def shake(plan: ShotPlan, garment: Garment, name: str) -> Shaken:
-    """The whole of `shaking`."""
-    *_, last = shaking(plan, garment, name)
-    return last
-
-
 def shaking(plan: ShotPlan, garment: Garment, name: str) -> Iterator[Shaken]:
     """Run the garment alone at First look while the cast is swayed and the part of a skinned body under the
     hold `name` is turned about its joint (all of the cast about the hold when there is none); the hold is on

@@ -6,8 +6,8 @@ library does the reading.
 
 from ..elsewhere import elsewhere
 from ..registry import register
-from .cache import read_cache_content, write_usd
-from .reader import list_usd, read_figure, read_usd
+from .cache import write_usd
+from .reader import list_usd, read_cache_content, read_figure, read_usd
 
 for _ending in (".usd", ".usda", ".usdc", ".usdz"):
     register(

@@ -1,4 +1,4 @@
-"""Points over time as USD, both ways."""
+"""Writing points over time as USD."""
 
 from __future__ import annotations
 
@@ -11,10 +11,8 @@ from pxr import Sdf, Usd, UsdGeom, Vt
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
-from ..contents import FigureAsk
-from ..registry import CacheContent, CacheTiming
+from ..registry import CacheTiming
 from ..whole_file import replacing
-from .reader import read_figure
 
 
 def write_usd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:
@@ -63,11 +61,3 @@ def _prim_name(name: str) -> str:
     """The name as the format allows it: letters, digits, underscores."""
     kept = "".join(letter if letter.isalnum() and letter.isascii() else "_" for letter in name) or "mesh"
     return f"_{kept}" if kept[0].isdigit() else kept
-
-
-def read_cache_content(path: Path) -> CacheContent:
-    """The file's one mesh over time."""
-    figure = read_figure(path, FigureAsk())
-    if figure.frames is None:
-        raise FileError("the file holds no points over time", where=str(path), remedy="Cast it as it is")
-    return CacheContent(figure.frames, figure.mesh.face_corners, figure.first, figure.stated.rate)

@@ -12,6 +12,7 @@ from pxr import Tf, UsdGeom, UsdSkel
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, size_of
+from ..registry import CacheContent
 from .stage import OpenStage, Shown, mesh_of, opened, own_points, world_at
 
 if TYPE_CHECKING:
@@ -62,6 +63,14 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
         raise FileError(
             f"mesh '{one.name}' cannot be read ({error})", where=str(path), remedy="Export it again"
         ) from None
+
+
+def read_cache_content(path: Path) -> CacheContent:
+    """The file's one mesh over time."""
+    figure = read_figure(path, FigureAsk())
+    if figure.frames is None:
+        raise FileError("the file holds no points over time", where=str(path), remedy="Cast it as it is")
+    return CacheContent(figure.frames, figure.mesh.face_corners, figure.first, figure.stated.rate)
 
 
 def _bound(file: OpenStage, one: Shown) -> Bound | None:
