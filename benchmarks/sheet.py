@@ -21,7 +21,7 @@ from patient_needle.core.solver.step import Engine, Surround
 from . import xpbd
 
 GRAVITY, RATE, FRAMES = np.array([0.0, -9.81, 0.0]), 24, 24
-NOTHING = Surroundings(np.zeros(0), np.zeros(0), np.zeros(0, np.int32), np.zeros(1, np.int32))
+NOTHING = Surroundings(np.zeros(0), np.zeros(0), np.zeros(0), np.zeros(0, np.int32), np.zeros(1, np.int32))
 
 
 @dataclass(frozen=True)

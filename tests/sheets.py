@@ -82,8 +82,9 @@ def cloth_of(points, triangles, fabric: Fabric, held=None, warp=(0.0, 1.0, 0.0),
 def surroundings(count: int, gap: float, friction: float = 0.0) -> Surroundings:
     """One part, everywhere the same: gap in m without the cloth's thickness, the collider's friction."""
     return Surroundings(
-        np.full(count, gap), np.full(count, np.sqrt(friction)), np.zeros(count, np.int32), np.zeros(1, np.int32)
-    )
+        np.full(count, gap), np.zeros(count), np.full(count, np.sqrt(friction)), np.zeros(count, np.int32),
+        np.zeros(1, np.int32),
+    )  # fmt: skip
 
 
 def free_engine(cloth: Cloth, patience, gravity=(0.0, -9.81, 0.0), air_drag=0.0, **forces) -> Engine:

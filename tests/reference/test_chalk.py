@@ -16,18 +16,16 @@ from patient_needle.core.craft.chalk import (
     Change,
     Fill,
     FromChoice,
-    Ground,
     Mirror,
     Stroke,
     Values,
     With,
-    coverage,
-    drawn,
     in_use,
 )
+from patient_needle.core.craft.drawing import coverage, drawn
+from patient_needle.core.craft.ground import Ground
 from patient_needle.core.craft.holds import Choice
 from patient_needle.core.geometry.geodesics import Walk
-from patient_needle.core.geometry.topology import build_topology
 from patient_needle.core.model.errors import ShotError
 from tests.sheets import polygons, sheet
 
@@ -112,8 +110,7 @@ class TestDistances:
 
 def ground(points: np.ndarray, triangles: np.ndarray) -> Ground:
     mesh = polygons("cloth", points, triangles.tolist())
-    faces = np.arange(len(triangles), dtype=np.int32)
-    return Ground(mesh, triangles, faces, build_topology(triangles, len(points), name="cloth"))
+    return Ground.of(mesh)
 
 
 def stroke(*places: tuple[float, float, float], facing=(0.0, 0.0, 1.0), size=0.05, **more) -> Stroke:

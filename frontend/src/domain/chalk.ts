@@ -16,6 +16,8 @@ export const ROLES: readonly { role: Role; name: string; does: string; span: rea
   { role: "weight", name: "Weight", does: "times as heavy", span: [1, 4] },
   { role: "memory", name: "Shape memory", does: "times as bent on its made shape", span: [1, 10] },
   { role: "friction", name: "Friction", does: "times the friction", span: [1, 3] },
+  { role: "clearance", name: "Clearance", does: "times as far from what it lies on", span: [1, 3] },
+  { role: "thickness", name: "Thickness", does: "times as thick where it meets other cloth and bodies", span: [1, 3] },
   { role: "damping", name: "Damping", does: "times the damping", span: [1, 5] },
 ];
 

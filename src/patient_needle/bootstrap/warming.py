@@ -70,6 +70,7 @@ def _tiny(substeps: int) -> None:
     )
     around = Surroundings(
         np.full(len(faces), 0.003),
+        np.zeros(len(faces)),
         np.full(len(faces), 0.3),
         np.zeros(len(faces), np.int32),
         np.zeros(1, np.int32),

@@ -13,11 +13,13 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.craft.chalk import Ground, Stroke, coverage, stroked
+from ..core.craft.chalk import Stroke
 from ..core.craft.checks import check_member, check_start
 from ..core.craft.choosing import Outline, chosen_vertices, within_outline
+from ..core.craft.drawing import coverage, stroked
 from ..core.craft.dressing import Dressed
 from ..core.craft.fastened import read_holds
+from ..core.craft.ground import Ground
 from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.pops import wind_pops

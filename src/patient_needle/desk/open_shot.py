@@ -10,10 +10,12 @@ from typing import TypeVar
 
 import numpy as np
 
-from ..core.craft.chalk import Ground, by_name, drawn
 from ..core.craft.colliders import Colliders, merged_colliders
+from ..core.craft.drawing import drawn
 from ..core.craft.dressing import Dressed, dress
 from ..core.craft.fastened import HoldMarks, marks_of, named
+from ..core.craft.ground import Ground
+from ..core.craft.neighbours import Neighbours
 from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
 from ..core.craft.run_in import StagedMotion
 from ..core.craft.seams import Seam, seams_of
@@ -118,29 +120,28 @@ class OpenShot:
             raise found
         return found
 
+    @cached_property
+    def neighbours(self) -> Neighbours:
+        """What maps may be made from: the cast, and garments to draw on."""
+        return Neighbours(self.cast, {name: one.garment for name, one in self.garments.items()})
+
     def ground(self, name: str) -> Ground:
         """A garment to draw maps on."""
-        if name not in self._grounds:
-            piece = self.garment(name)
-            self._grounds[name] = Ground(
-                piece.garment.mesh, piece.cut.triangles, piece.cut.source_face, piece.topology
-            )
-        return self._grounds[name]
+        self.garment(name)
+        return self.neighbours.garment(name)[0]
 
     def map_values(self, garment: str, name: str) -> Scalars:
         """A map's values (n,), worked out once."""
         if (garment, name) not in self._map_values:
-            maps = by_name(self.garment(garment).garment.maps)
+            self.garment(garment)
+            ground, maps = self.neighbours.garment(garment)
             if name not in maps:
                 raise ShotError(
                     f"'{garment}' has no map '{name}'", remedy=f"It has {', '.join(maps) or 'none'}"
                 )
-            self._map_values[garment, name] = drawn(maps[name], self.ground(garment), maps)
+            values = drawn(maps[name], ground, maps, self.neighbours, garment=garment)
+            self._map_values[garment, name] = values
         return self._map_values[garment, name]
-
-    @cached_property
-    def _grounds(self) -> dict[str, Ground]:
-        return {}
 
     @cached_property
     def _map_values(self) -> dict[tuple[str, str], Scalars]:

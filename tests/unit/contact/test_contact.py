@@ -132,7 +132,10 @@ def test_a_garment_may_keep_the_distances_it_was_made_with():
     around = surroundings(0, 0.0)
     made = lambda thickness, garments: build_rows(  # noqa: E731
         pairs, points, points, finder.carriers, around, np.zeros(len(points), bool), 1.0, np.inf,
-        Skin(triangles, points, np.full(len(triangles), thickness), garments, np.ones(len(points))),
+        Skin(
+            triangles, points, np.full(len(points), thickness), np.ones(len(points)), garments,
+            np.ones(len(points)),
+        ),
     )  # fmt: skip
     finder = PairFinder(points, triangles, NO_FACES, len(points), 0.01, against_itself=True)
     finder.begin(points, points + motion)
@@ -242,7 +245,7 @@ def test_cloth_pressed_into_itself_never_passes_and_never_lets_go():
     finder = PairFinder(start, triangles, NO_FACES, len(start), 0.02, against_itself=True)
     finder.begin(start, goal)
     garment = np.repeat([0, 1], [len(cloth), len(more)]).astype(np.int32)
-    skin = Skin(triangles, start, np.full(len(triangles), 0.002), garment, np.ones(len(start)))
+    skin = Skin(triangles, start, np.full(len(start), 0.002), np.ones(len(start)), garment, np.ones(len(start)))
     inverse_mass = np.where(np.arange(len(start)) < count, 0.0, 1.0)
     runner = PathFilter(finder, triangles, inverse_mass, 0.005, skin)
     out = runner.run(start, goal, surroundings(0, 0.0), np.zeros((len(start), 0), bool))

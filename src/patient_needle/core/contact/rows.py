@@ -31,13 +31,15 @@ SIDES = 3
 class Surroundings:
     """What the colliders ask of contact; k collider triangles, p parts.
 
-    gap       (k,) m, clearance + half of the collider's thickness; half of the cloth's own comes on top
+    clearance (k,) m, which the cloth's own factor multiplies
+    thickness (k,) m; half of it and half of the cloth's own come on top
     friction  (k,) square root of the collider's Coulomb coefficient; the cloth's own comes times it
     part      (k,) int32, which part of which collider
     rank      (p,) int32, the part with the lower rank is let go last in a pinched place
     """
 
-    gap: Scalars
+    clearance: Scalars
+    thickness: Scalars
     friction: Scalars
     part: Indices
     rank: Indices
@@ -45,21 +47,27 @@ class Surroundings:
     @property
     def count(self) -> int:
         """K."""
-        return len(self.gap)
+        return len(self.part)
+
+    @property
+    def gap(self) -> Scalars:
+        """(k,) m that cloth without thickness and without a factor of its own keeps."""
+        return self.clearance + 0.5 * self.thickness
 
 
 @dataclass(frozen=True, eq=False)
 class Skin:
-    """What the cloth asks of contact with itself; n vertices, m triangles.
+    """What the cloth asks of contact; n vertices, m triangles.
 
     triangles (m, 3); rest (n, 3) m, whose distances a garment is allowed to keep where they are below its
-    thickness; thickness (m,) m; garment (m,) int32; friction (n,), square root of the coefficient of a vertex
-    on its like.
+    thickness; thickness (n,) m; clearance (n,), factor on that of colliders; garment (m,) int32; friction (n,),
+    square root of the coefficient of a vertex on its like.
     """
 
     triangles: Triangles
     rest: Points
     thickness: Scalars
+    clearance: Scalars
     garment: Indices
     friction: Scalars
 
@@ -170,16 +178,41 @@ def _gaps(pairs: Pairs, around: Surroundings, skin: Skin | None) -> Scalars:
     """(m,) m wanted between the two members of each pair."""
     if skin is None:
         return around.gap[pairs.carrier]
-    foreign = pairs.carrier < around.count
-    own = np.flatnonzero(~foreign)
-    other = pairs.carrier[own] - around.count
-    gap = 0.5 * skin.thickness[pairs.owner]
-    gap[foreign] += around.gap[pairs.carrier[foreign]]
-    wanted = 0.5 * (skin.thickness[pairs.owner[own]] + skin.thickness[other])
-    kin = skin.garment[pairs.owner[own]] == skin.garment[other]
+    own = np.flatnonzero(pairs.carrier >= around.count)
+    gap = np.empty(len(pairs))
+    _between(
+        pairs.vertices, pairs.edge_edge, pairs.carrier, around.clearance, around.thickness, skin.clearance,
+        skin.thickness, gap,
+    )  # fmt: skip
+    wanted = gap[own]
+    kin = skin.garment[pairs.owner[own]] == skin.garment[pairs.carrier[own] - around.count]
     _allow_rest(pairs.vertices[own], pairs.edge_edge[own], kin, skin.rest, wanted)
     gap[own] = wanted
     return gap
+
+
+@njit(cache=True)
+def _between(vertices, edge_edge, carrier, clearance, collider_thickness, factor, thickness, gap):
+    """Half of each member's thickness, and the collider's clearance times the cloth's factor, into gap, m.
+
+    A member that is cloth has the mean of its corners.
+    """
+    count = len(factor)
+    for i in range(len(gap)):
+        first = 2 if edge_edge[i] else 1
+        total, own = 0.0, 0.0
+        for low, high in ((0, first), (first, 4)):
+            if vertices[i, low] >= count:
+                continue
+            thick, kept = 0.0, 0.0
+            for k in range(low, high):
+                thick += thickness[vertices[i, k]]
+                kept += factor[vertices[i, k]]
+            total += 0.5 * thick / (high - low)
+            own = kept / (high - low)
+        if carrier[i] < len(clearance):
+            total += 0.5 * collider_thickness[carrier[i]] + own * clearance[carrier[i]]
+        gap[i] = total
 
 
 @njit(cache=True)

@@ -69,17 +69,20 @@ class Colliders:
     def _settings(self) -> list[ColliderSettings]:
         return [m.collider for m in self.members if m.collider is not None]
 
+    def widest(self) -> tuple[float, float]:
+        """The largest clearance and the largest thickness at any frame, m."""
+        clearance = [float(s.clearance.values.max()) for s in self._settings]
+        thickness = [float(s.thickness.values.max()) for s in self._settings]
+        return max(clearance, default=0.0), max(thickness, default=0.0)
+
     def surroundings(self, frame: float) -> Surroundings:
-        """What the colliders ask of contact at `frame`: gaps and friction per triangle."""
+        """What the colliders ask of contact at `frame`: clearance, thickness and friction per triangle."""
         settings = self._settings
-        gap = [value_at(s.clearance, frame) + value_at(s.thickness, frame) / 2 for s in settings]
-        friction = [float(np.sqrt(value_at(s.friction, frame))) for s in settings]
-        return Surroundings(
-            np.array(gap)[self.member] if gap else np.zeros(0),
-            np.array(friction)[self.member] if friction else np.zeros(0),
-            self.part,
-            self.rank,
-        )
+        clearance = np.array([value_at(s.clearance, frame) for s in settings], float)
+        thickness = np.array([value_at(s.thickness, frame) for s in settings], float)
+        friction = np.sqrt([value_at(s.friction, frame) for s in settings])
+        of = self.member
+        return Surroundings(clearance[of], thickness[of], friction[of], self.part, self.rank)
 
 
 def merged_colliders(plan: ShotPlan) -> Colliders:

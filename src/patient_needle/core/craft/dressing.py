@@ -9,16 +9,17 @@ import numpy as np
 from ..geometry.material import drawn_directions, pattern_directions
 from ..geometry.motion import Motion
 from ..geometry.normals import vertex_areas
-from ..geometry.topology import build_topology, is_closed
-from ..geometry.triangulate import triangulated
+from ..geometry.topology import is_closed
 from ..model.errors import NeedleError, ShotError
 from ..model.mesh import Mesh
 from ..model.typed import Flags, Indices, Points, Vectors
 from ..solver.cloth import Cloth, build_cloth
 from ..solver.state import Taken
-from .chalk import Ground, factors
+from .drawing import factors, grips
+from .ground import Ground
 from .holding import Grasp, HeldPoints, Moment, grasp, held_points, retake, slid, take_all
 from .holds import GRAVITY
+from .neighbours import Neighbours
 from .places import Whereabouts
 from .plan import Garment, ShotPlan
 
@@ -85,12 +86,12 @@ def dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts | None = No
 
 
 def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts) -> Dressed:
-    cut = triangulated(garment.mesh)
-    points = garment.mesh.vertices
-    topology = build_topology(cut.triangles, len(points), name=garment.mesh.name)
+    ground = Ground.of(garment.mesh)
+    cut, points = ground.cut, garment.mesh.vertices
     areas = vertex_areas(points, cut.triangles)
-    ground = Ground(garment.mesh, cut.triangles, cut.source_face, topology)
-    holds = held_points(garment, ground, areas, whereabouts)
+    near = Neighbours.of(plan)
+    painted = grips(garment.maps, ground, near, garment=garment.name)
+    holds = held_points(garment, ground, areas, whereabouts, painted)
     if garment.finished is not None:
         _check_finished(plan, garment.finished)
     held = _always_held(garment, holds)
@@ -104,7 +105,7 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts) -> Dresse
         garment.fabric,
         held,
         flat_rest_angles=garment.rest_angles == "flat",
-        multipliers=factors(garment.maps, ground),
+        multipliers=factors(garment.maps, ground, near, garment=garment.name),
     )
     if garment.filling is not None and not is_closed(cut.triangles):
         raise ShotError(

@@ -11,9 +11,8 @@ from ..model.errors import NeedleError, ShotError
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
 from ..solver.links import Links, to_places
 from ..solver.state import Taken
-from .chalk import Ground
-from .chalk import grips as grips_of
 from .choosing import chosen
+from .ground import Ground
 from .holds import Elastic, Follow, Hold, Stick, Tether, damping_time, firmness
 from .places import OnNearest, Places, Whereabouts, places_of
 from .plan import Garment
@@ -93,10 +92,10 @@ class HeldPoints:
 
 
 def held_points(
-    garment: Garment, ground: Ground, areas: Scalars, whereabouts: Whereabouts
+    garment: Garment, ground: Ground, areas: Scalars, whereabouts: Whereabouts, painted: Scalars | None = None
 ) -> tuple[HeldPoints, ...]:
-    """The garment's holds; areas (n,) m2 per vertex. Errors name the hold, or the map of the grip."""
-    out, painted = [], grips_of(garment.maps, ground)
+    """The garment's holds; areas (n,) m2 per vertex, painted (n,) its map of the grip. Errors name the hold."""
+    out = []
     if painted is not None and not any(isinstance(hold.how, Follow) for hold in garment.holds):
         raise ShotError(
             "a map of the grip is in use, but nothing follows the body",
@@ -104,7 +103,7 @@ def held_points(
         )
     for hold in garment.holds:
         try:
-            vertices, grips = chosen(garment.mesh, ground.topology, ground.source_face, hold.choice)
+            vertices, grips = chosen(garment.mesh, ground.topology, ground.cut.source_face, hold.choice)
             if painted is not None and isinstance(hold.how, Follow):
                 vertices, grips = _as_painted(vertices, grips, painted)
             places = places_of(hold.how, garment, vertices, whereabouts, hold.name)

@@ -9,18 +9,18 @@ import numpy as np
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
-from ..geometry.motion import Motion, SkinnedMotion, Still
-from ..geometry.placing import PlacedMotion, RetimedMotion
-from ..geometry.shapes import ShapedMotion
-from ..geometry.skinning import Skeleton, Skin
+from ..geometry.motion import Still
+from ..geometry.skinned import skin_of
 from ..model.curve import Curve
 from ..model.errors import ShotError
 from ..model.patience import FIRST_LOOK
 from ..model.typed import Points, Scalars, Vectors
 from ..solver.state import ClothState
+from .drawing import settled
 from .dressing import dress
 from .holding import Moment, belongs, spans
 from .holds import Handle, Hold
+from .neighbours import Neighbours
 from .plan import CastMember, Garment, RunIn, ShotPlan
 from .simulate import OutfitRun
 
@@ -110,7 +110,8 @@ def shaking(plan: ShotPlan, garment: Garment, name: str) -> Iterator[Shaken]:
         raise ShotError(f"'{garment.name}' has no hold '{name}'", remedy="Choose one that it has")
     at = garment.holds.index(hold)
     steady = tuple(_steady(one) for one in garment.holds)
-    alone = replace(garment, holds=steady, finished=None)
+    maps = settled(garment, Neighbours.of(plan))
+    alone = replace(garment, holds=steady, finished=None, maps=maps)
     swing = swing_under(plan.cast, garment.mesh.vertices[dress(plan, alone).holds[at].vertices])
     staged = _staged(plan, alone, swing)
     run = OutfitRun(staged, staged.runs[0])
@@ -133,7 +134,7 @@ def swing_under(cast: Sequence[CastMember], held: Points) -> Swing:
     it; everything, about the middle of `held`, when there is no such body.
     """
     everything = Swing("everything", held.mean(axis=0), np.zeros((1, 3)), np.ones(1))
-    bodies = [(member, *found) for member in cast if (found := _skin_of(member.motion)) is not None]
+    bodies = [(member, *found) for member in cast if (found := skin_of(member.motion)) is not None]
     if not bodies:
         return everything
     away = [np.mean(cKDTree(member.motion.rest()).query(held)[0]) for member, *_ in bodies]
@@ -151,13 +152,6 @@ def swing_under(cast: Sequence[CastMember], held: Points) -> Swing:
     blend = share * (1.0 - share)
     pivot = blend @ rest / blend.sum() if blend.sum() > 1e-9 else everything.pivot
     return Swing(skeleton.names[joint], pivot, rest, share)
-
-
-def _skin_of(motion: Motion) -> tuple[Skin, Skeleton] | None:
-    """Of what a motion places, shapes or retimes, if that is a skinned body with all its points."""
-    while isinstance(motion, (PlacedMotion, RetimedMotion, ShapedMotion)):
-        motion = motion.motion
-    return (motion.skin, motion.skeleton) if isinstance(motion, SkinnedMotion) else None
 
 
 def _steady(hold: Hold) -> Hold:

@@ -76,14 +76,17 @@ class OutfitRun:
         at_start = self.colliders.at_work(plan.first_simulated)
         check_start(self.outfit, self._start, at_start, self.colliders.rest_points())
         around = self.colliders.surroundings(plan.first_simulated)
-        thickness = self.outfit.skin.thickness.mean()
+        skin = self.outfit.skin
+        thickness = skin.thickness.mean()
+        cloth, (clearance, thick) = skin.thickness.max(), self.colliders.widest()
         self._engine = Engine(
             self.outfit,
             self.colliders.rest_points(),
             self.colliders.triangles,
             plan.patience,
             tuple(Forces(plan.gravity, plan.air_drag, plan.air_density, g.shelter, g.calm) for g in garments),
-            float(around.gap.mean() + 0.5 * thickness if len(around.gap) else thickness),
+            float(around.gap.mean() + 0.5 * thickness if around.count else thickness),
+            widest=float(max(clearance * skin.clearance.max() + 0.5 * (thick + cloth), cloth)),
             against_itself=True,
         )
 

@@ -21,6 +21,8 @@ class Multipliers:
     density     areal density
     damping     damping of stretch and bending
     friction    Coulomb coefficient
+    clearance   distance kept from colliders, beyond half of each thickness
+    thickness   thickness
     air         force of the air
     calm        how much it is calmed
     """
@@ -32,6 +34,8 @@ class Multipliers:
     density: Scalars | None = None
     damping: Scalars | None = None
     friction: Scalars | None = None
+    clearance: Scalars | None = None
+    thickness: Scalars | None = None
     air: Scalars | None = None
     calm: Scalars | None = None
 

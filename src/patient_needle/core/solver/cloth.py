@@ -41,7 +41,8 @@ class Cloth:
     bend_rows     (h, 4) constant bending operator
     rest_angles   (h,) rad, where a hinge alone would rest: flat or as made, drawn to the made angle by memory
     held          (n,) bool, position prescribed by a hold
-    friction, air, calm  (n,) multipliers of what meets the cloth from outside
+    friction, air, calm, clearance  (n,) multipliers of what meets the cloth from outside
+    thickness     (n,) m
     """
 
     name: str
@@ -66,6 +67,8 @@ class Cloth:
     friction: Scalars
     air: Scalars
     calm: Scalars
+    clearance: Scalars
+    thickness: Scalars
 
     @property
     def count(self) -> int:
@@ -150,6 +153,8 @@ def build_cloth(
         friction=np.sqrt(multipliers.of("friction", count)),
         air=multipliers.of("air", count),
         calm=multipliers.of("calm", count),
+        clearance=multipliers.of("clearance", count),
+        thickness=fabric.thickness * multipliers.of("thickness", count),
     )
 
 

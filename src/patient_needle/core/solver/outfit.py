@@ -73,7 +73,8 @@ def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
         Skin(
             triangles,
             rest,
-            joined([np.full(len(c.triangles), c.fabric.thickness) for c in cloths]),
+            joined([c.thickness for c in cloths]),
+            joined([c.clearance for c in cloths]),
             np.repeat(np.arange(len(cloths)), [len(c.triangles) for c in cloths]).astype(np.int32),
             joined([np.sqrt(c.fabric.friction) * c.friction for c in cloths]),
         ),

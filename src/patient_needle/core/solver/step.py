@@ -71,8 +71,8 @@ class Engine:
     """Cloths among merged colliders: buffers and factors kept between substeps.
 
     collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; forces of all cloths or
-    of each; gap m, a typical soft gap, from which search radii come; against_itself: whether cloth may not pass
-    through cloth, always so between several.
+    of each; gap m, a typical soft gap, and widest m, the largest anywhere at any time, from which search radii
+    come; against_itself: whether cloth may not pass through cloth, always so between several.
     """
 
     def __init__(
@@ -84,6 +84,7 @@ class Engine:
         forces: Forces | tuple[Forces, ...],
         gap: float,
         *,
+        widest: float = 0.0,
         against_itself: bool = False,
         tolerances: Tolerances = DEFAULT,
     ) -> None:
@@ -99,7 +100,7 @@ class Engine:
         self._stiffness = worn.stiffness
         self._collider_count = len(rest_colliders)
         self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)
-        self._slack = max(1.5 * gap, 0.12 * worn.spacing)
+        self._slack = max(1.5 * gap, 1.05 * widest, 0.12 * worn.spacing)
         self._finder: PairFinder | None = None
         against_itself = against_itself or len(worn.cloths) > 1
         if len(collider_triangles) or against_itself:

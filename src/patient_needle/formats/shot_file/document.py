@@ -372,7 +372,9 @@ class MapRecord(_Record):
     """
 
     name: Name
-    role: Literal["hold", "stretch", "shear", "bend", "weight", "memory", "friction", "damping"]
+    role: Literal[
+        "hold", "stretch", "shear", "bend", "weight", "memory", "friction", "clearance", "thickness", "damping"
+    ]
     span: tuple[float, float] | None = None
     in_use: bool = True
     steps: list[StepRecord] = []
