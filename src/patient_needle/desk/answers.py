@@ -22,6 +22,7 @@ from ..core.craft.fastened import read_holds
 from ..core.craft.ground import Ground
 from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
 from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
+from ..core.craft.pictures import picture_of
 from ..core.craft.pops import wind_pops
 from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
 from ..core.craft.shake import Shaken, shaking
@@ -31,7 +32,8 @@ from ..core.solver.outfit import outfit
 from ..formats.contents import Contents, Piece, Stated, size_of
 from ..formats.obj import read_sequence
 from ..formats.pc2.layout import pc2_bytes
-from ..formats.registry import list_contents
+from ..formats.png import write_picture
+from ..formats.registry import list_contents, write_values
 from ..formats.shot_file.document import ChoiceRecord, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
@@ -107,6 +109,7 @@ class Answers:
             "hold_marks": self._hold_marks,
             "shake": self._shake,
             "map_values": self._map_values,
+            "map_file": self._map_file,
             "paint": self._paint,
             "look": self._look,
         }
@@ -290,9 +293,26 @@ class Answers:
         body = {"worst": found.worst, "of": found.of, "part": found.part, "held": found.held}
         return Message({**body, "crossed": found.crossed, "slip": slip})
 
-    def _map_values(self, shot: int, number: int, garment: str, name: str) -> Message:
-        """A map's value at every vertex of a garment."""
-        return Message({}, {"values": _float32(self._shots.get(shot, number).map_values(garment, name))})
+    def _map_values(self, shot: int, number: int, garment: str, name: str, less: str | None = None) -> Message:
+        """A map's value at every vertex of a garment; less another map's, from -1 to 1."""
+        opened = self._shots.get(shot, number)
+        values = opened.map_values(garment, name)
+        if less is not None:
+            values = values - opened.map_values(garment, less)
+        return Message({}, {"values": _float32(values)})
+
+    def _map_file(self, shot: int, number: int, garment: str, name: str, ending: str, side: int) -> Message:
+        """A map as a file: a grey picture over the UVs, (side, side), or a mesh with its values."""
+        opened = self._shots.get(shot, number)
+        values, ground = opened.map_values(garment, name), opened.ground(garment)
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            path = Path(folder) / f"map{ending}"
+            if ending == ".png":
+                write_picture(path, picture_of(values, ground, side))
+            else:
+                write_values(path, ground.mesh, name, values)
+            data = path.read_bytes()
+        return Message({}, {"file": Packed("uint8", (len(data),), data)})
 
     def _paint(
         self, shot: int, number: int, garment: str, name: str, stroke: dict[str, Any], going: str

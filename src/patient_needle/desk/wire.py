@@ -13,7 +13,7 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Packed:
-    """An array as it travels: "float32" or "uint32", its shape, its bytes in C order."""
+    """An array as it travels: "float32", "uint32" or "uint8", its shape, its bytes in C order."""
 
     dtype: str
     shape: tuple[int, ...]

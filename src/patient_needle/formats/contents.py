@@ -49,13 +49,26 @@ class CacheInShort:
 
 
 @dataclass(frozen=True)
+class ValuesInShort:
+    """Values of vertices: of which mesh, what they are called, how many."""
+
+    mesh: str
+    name: str
+    count: int
+
+
+@dataclass(frozen=True)
 class Contents:
-    """All that a file holds. animations: names of what can be chosen, if it can."""
+    """All that a file holds. animations: names of what can be chosen, if it can; picture: width and height in
+    pixels of a grey picture.
+    """
 
     stated: Stated
     pieces: tuple[Piece, ...]
     animations: tuple[str, ...] = ()
     cache: CacheInShort | None = None
+    values: tuple[ValuesInShort, ...] = ()
+    picture: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True)

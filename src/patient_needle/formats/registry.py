@@ -38,6 +38,16 @@ class CacheContent:
     frame_rate: float | None = None
 
 
+@dataclass(frozen=True, eq=False)
+class VertexValues:
+    """A value (n,) to each of a mesh's `count` vertices, as a file names it."""
+
+    mesh: str
+    name: str
+    count: int
+    values: NDArray[np.float64]
+
+
 Frames = Iterable[Points]
 MeshReader = Callable[[Path], list[Mesh]]
 MeshWriter = Callable[[Path, Mesh], None]
@@ -45,6 +55,8 @@ CacheReader = Callable[[Path], CacheContent]
 CacheWriter = Callable[[Path, Mesh, Frames, CacheTiming], None]
 Lister = Callable[[Path], Contents]
 FigureReader = Callable[[Path, FigureAsk], Figure]
+ValuesReader = Callable[[Path], list[VertexValues]]
+ValuesWriter = Callable[[Path, Mesh, str, NDArray[np.float64]], None]
 
 _mesh_readers: dict[str, MeshReader] = {}
 _mesh_writers: dict[str, MeshWriter] = {}
@@ -52,6 +64,8 @@ _cache_readers: dict[str, CacheReader] = {}
 _cache_writers: dict[str, CacheWriter] = {}
 _listers: dict[str, Lister] = {}
 _figure_readers: dict[str, FigureReader] = {}
+_values_readers: dict[str, ValuesReader] = {}
+_values_writers: dict[str, ValuesWriter] = {}
 
 
 def register(
@@ -63,12 +77,18 @@ def register(
     cache_writer: CacheWriter | None = None,
     lister: Lister | None = None,
     figure_reader: FigureReader | None = None,
+    values_reader: ValuesReader | None = None,
+    values_writer: ValuesWriter | None = None,
 ) -> None:
     """Make a format known by its file ending, such as ".obj"."""
     if lister is not None:
         _listers[ending] = lister
     if figure_reader is not None:
         _figure_readers[ending] = figure_reader
+    if values_reader is not None:
+        _values_readers[ending] = values_reader
+    if values_writer is not None:
+        _values_writers[ending] = values_writer
     if mesh_reader is not None:
         _mesh_readers[ending] = mesh_reader
     if mesh_writer is not None:
@@ -125,6 +145,25 @@ def read_cache(path: Path) -> CacheContent:
 def write_cache(path: Path, mesh: Mesh, frames: Frames, timing: CacheTiming) -> None:
     """Write positions over time in the mesh's own vertex order; the file appears whole or not at all."""
     _find(_cache_writers, path, "a cache")(path, mesh, frames, timing)
+
+
+def read_values(path: Path, name: str | None = None) -> VertexValues:
+    """The values called `name` of a file, or its only ones; `FileError` says which there are."""
+    every = _guarded(_find(_values_readers, path, "a file of values"), path)
+    found = [one for one in every if name in (None, one.name)]
+    if len(found) != 1:
+        named = f" called '{name}'" if name else ""
+        raise FileError(
+            f"it has {len(found)} properties of one number to a vertex{named}",
+            where=str(path),
+            remedy=f"Say which: {', '.join(x.name for x in every)}" if every else "Export it with its values",
+        )
+    return found[0]
+
+
+def write_values(path: Path, mesh: Mesh, name: str, values: NDArray[np.float64]) -> None:
+    """Write a mesh in m with values (n,) of its vertices under a name that the format allows."""
+    _find(_values_writers, path, "a file of values")(path, mesh, name, values)
 
 
 def cache_endings() -> list[str]:

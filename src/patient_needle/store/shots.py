@@ -122,6 +122,9 @@ def named_in(document: Document) -> list[str]:
     names += [shape["file"] for shape in shapes if shape.get("file")]
     finished = [garment.get("finished") for garment in document.get("garments", [])]
     names += [one["cache"] for one in finished if one]
+    maps = [one for garment in document.get("garments", []) for one in garment.get("maps") or []]
+    steps = [step.get("from_file") for one in maps for step in one.get("steps") or []]
+    names += [step["file"] for step in steps if step]
     return list(dict.fromkeys(names))
 
 

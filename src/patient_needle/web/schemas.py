@@ -107,9 +107,17 @@ class NumberedFiles(_Given):
     files: dict[str, str] = Field(min_length=1, max_length=5000)
 
 
+class ValuesInShort(BaseModel):
+    """Values of vertices: of which mesh, what they are called, how many."""
+
+    mesh: str
+    name: str
+    count: int
+
+
 class Uploaded(BaseModel):
     """A file that was brought in and can be named by the next edit. beside: SHA-256 by name of a cache that was
-    made of the numbered files that it is the first of.
+    made of the numbered files that it is the first of; picture: width and height in pixels.
     """
 
     name: str
@@ -119,6 +127,8 @@ class Uploaded(BaseModel):
     stated: Stated
     animations: list[str]
     cache: CacheInShort | None
+    values: list[ValuesInShort] = []
+    picture: tuple[int, int] | None = None
     beside: dict[str, str] = {}
 
 
@@ -298,6 +308,19 @@ class Shaken(BaseModel):
     held: int
     crossed: bool
     slip: list[float]
+
+
+class MapAsk(_Given):
+    """less: a map of the same garment to take away from it."""
+
+    less: str | None = None
+
+
+class MapFileAsk(_Given):
+    """What kind of file; side: pixels of a picture's sides."""
+
+    kind: Literal["png", "ply", "usda", "usdc"]
+    side: int = Field(1024, ge=16, le=4096)
 
 
 class Painted(_Given):

@@ -290,11 +290,36 @@ def shake(shot_id: int, number: int, name: str, hold: str, seen: schemas.FramesS
 
 
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>")
+@blueprint.input(schemas.MapAsk, location="query", arg_name="ask")
 @blueprint.doc(responses=binary("float32 values", "application/octet-stream"))
-def map_values(shot_id: int, number: int, name: str, chalk: str) -> Response:
-    """A map's value at every vertex of a garment, (n,) float32 from 0 to 1."""
-    found = services().desk.call("map_values", shot=shot_id, number=number, garment=name, name=chalk)
+def map_values(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapAsk) -> Response:
+    """A map's value at every vertex of a garment, (n,) float32 from 0 to 1; less another's, from -1 to 1."""
+    found = services().desk.call(
+        "map_values", shot=shot_id, number=number, garment=name, name=chalk, less=ask.less
+    )
     return array_response(found.arrays["values"], lasting=True)
+
+
+MAP_KINDS = {
+    "png": "image/png",
+    "ply": "application/octet-stream",
+    "usda": "text/plain",
+    "usdc": "application/octet-stream",
+}
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>/file")
+@blueprint.input(schemas.MapFileAsk, location="query", arg_name="ask")
+@blueprint.doc(responses=binary("A file", "application/octet-stream"))
+def map_file(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapFileAsk) -> Response:
+    """A map as a grey PNG of 16 bits over the UVs, or as a vertex property (PLY) or a primvar (USD)."""
+    found = services().desk.call(
+        "map_file", shot=shot_id, number=number, garment=name, name=chalk, ending=f".{ask.kind}", side=ask.side
+    )
+    response = Response(found.arrays["file"].data, content_type=MAP_KINDS[ask.kind])
+    file_name = plain_name(f"{name} {chalk}.{ask.kind}")
+    response.headers.set("Content-Disposition", "attachment", filename=file_name)
+    return response
 
 
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>/paint")

@@ -15,7 +15,7 @@ from ...core.model.errors import NeedleError, ShotError
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
 from ...core.model.wind import Filling, Wind
-from .. import alembic_cache, glb, mdd, obj, pc2, usd  # noqa: F401  (they register themselves)
+from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
 from ..registry import read_cache, read_figure
 from .curves import curve_of
@@ -60,6 +60,9 @@ def named_files(shot: ShotFile, folder: Path) -> list[Path]:
     names += [c.motion.file for c in shot.cast if c.motion is not None]
     names += [shape.file for c in shot.cast for shape in c.shapes if shape.file is not None]
     names += [g.finished.cache for g in shot.garments if g.finished is not None]
+    names += [
+        s.from_file.file for g in shot.garments for m in g.maps for s in m.steps if s.from_file is not None
+    ]
     paths = [folder / name for name in dict.fromkeys(names)]
     numbered = {folder / c.cache for c in shot.cast if c.cache is not None and c.cache.endswith(".obj")}
     every = [each for path in paths for each in (obj.siblings(path) if path in numbered else [path])]
@@ -106,7 +109,7 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     try:
         keeps = {one.name: kept_of(one) for one in shot.garments}
         holds = tuple(hold_of(hold, record, keeps) for hold in record.holds)
-        maps = maps_of(record)
+        maps = maps_of(record, folder)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(

@@ -35,8 +35,21 @@ def differences(before: Document, after: Document, files_before: Files, files_af
 
 
 def _whole(document: Document) -> Document:
-    """With the fields that an earlier release did not have yet, as they are when left out."""
-    return ShotFile.model_validate(document).model_dump(mode="json")
+    """With the fields that an earlier release did not have yet, as they are when left out, and of each map
+    whether another is made from it.
+    """
+    whole = ShotFile.model_validate(document).model_dump(mode="json")
+    named = set()
+    for garment in whole["garments"]:
+        for step in (step for one in garment["maps"] for step in one["steps"]):
+            if step["with_map"]:
+                named.add((garment["name"], step["with_map"]["map"]))
+            if step["from_garment"]:
+                named.add((step["from_garment"]["garment"], step["from_garment"]["map"]))
+    for garment in whole["garments"]:
+        for one in garment["maps"]:
+            one["named"] = (garment["name"], one["name"]) in named
+    return whole
 
 
 def _forces(before: Document, after: Document) -> list[str]:
@@ -83,7 +96,7 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
         elif key == "holds":
             out += _things(f"{name}, hold ", was or [], now or [], {}, {})
         elif key == "maps":
-            out += _maps(f"{name}, map ", was or [], now or [])
+            out += _maps(f"{name}, map ", was or [], now or [], files, files_after)
         elif key == "collider" and was and now:
             out += _fields(f"{name}, collider", was, now, {})
         elif was != now:
@@ -91,7 +104,7 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
     return out
 
 
-def _maps(kind: str, before: list[Any], after: list[Any]) -> list[str]:
+def _maps(kind: str, before: list[Any], after: list[Any], files: Files, files_after: Files) -> list[str]:
     """Of maps only what a run goes by: those in use, and whatever they may be made from."""
     old, new = ({one["name"]: one for one in maps} for maps in (before, after))
     out = []
@@ -100,18 +113,20 @@ def _maps(kind: str, before: list[Any], after: list[Any]) -> list[str]:
         used = [bool(one and one["in_use"]) for one in (was, now)]
         if used[0] != used[1]:
             out.append(f"{kind}{name} was {'put to use' if used[1] else 'put away'}")
-        elif was and now and _drawing(was) != _drawing(now) and (used[1] or _named_by(name, after)):
+        elif was and now and _drawing(was, files) != _drawing(now, files_after) and (used[1] or now["named"]):
             steps = [len(one["steps"]) for one in (was, now)]
             out.append(f"{kind}{name}: drawn otherwise, {steps[0]} steps, now {steps[1]}")
     return out
 
 
-def _drawing(one: Document) -> list[Any]:
-    return [one["role"], one["span"], one["steps"]]
-
-
-def _named_by(name: str, maps: list[Any]) -> bool:
-    return any((step["with_map"] or {}).get("map") == name for one in maps for step in one["steps"])
+def _drawing(one: Document, files: Files) -> list[Any]:
+    """What makes a map's values; of files their content."""
+    from_files = [(step["from_file"] or {}).get("file") for step in one["steps"]]
+    steps = [
+        {**step, "from_file": {**step["from_file"], "file": files.get(file)}} if file else step
+        for step, file in zip(one["steps"], from_files, strict=True)
+    ]
+    return [one["role"], one["span"], steps]
 
 
 def _finished(name: str, was: Document | None, now: Document | None, files: Files, after: Files) -> list[str]:

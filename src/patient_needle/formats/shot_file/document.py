@@ -350,15 +350,52 @@ class WithRecord(_Record):
     how: Literal["multiply", "least", "most"] = "multiply"
 
 
+class FromWeightsRecord(_Record):
+    """How much the joints carry the nearest place of a cast member."""
+
+    member: str
+    joints: list[str] = Field(min_length=1)
+
+
+class FromDistanceRecord(_Record):
+    """From one value on a cast member, as it stands in its rest pose, to another some way off."""
+
+    member: str
+    reach_mm: float = Field(100.0, gt=0, le=100_000)
+    values: tuple[Share, Share] = (1.0, 0.0)
+
+
+class FromGarmentRecord(_Record):
+    """A map of another garment at its nearest place; what is further off than the reach stays as it was."""
+
+    garment: str
+    map: str
+    reach_mm: float = Field(50.0, gt=0, le=100_000)
+
+
+class FromFileRecord(_Record):
+    """Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
+    are called `named`, if it has several kinds.
+    """
+
+    file: str
+    named: str | None = None
+
+
 class StepRecord(_Record):
-    """One step of a map: exactly one of stroke, fill, along, from_choice, change, with_map, mirror (the side of
-    x = 0 that is copied to the other, 1 or -1) and values (one per vertex).
+    """One step of a map: exactly one of stroke, fill, along, from_choice, from_weights, from_distance,
+    from_garment, from_file, change, with_map, mirror (the side of x = 0 that is copied to the other, 1 or -1)
+    and values (one per vertex).
     """
 
     stroke: StrokeRecord | None = None
     fill: Share | None = None
     along: AlongRecord | None = None
     from_choice: FromChoiceRecord | None = None
+    from_weights: FromWeightsRecord | None = None
+    from_distance: FromDistanceRecord | None = None
+    from_garment: FromGarmentRecord | None = None
+    from_file: FromFileRecord | None = None
     change: ChangeRecord | None = None
     with_map: WithRecord | None = None
     mirror: Literal[-1, 1] | None = None

@@ -163,4 +163,6 @@ def _flattened(shot: ShotFile, read: Any) -> tuple[Document, dict[str, bytes]]:
             garment["finished"]["cache"] = renamed(garment["finished"]["cache"])
     for garment in document["garments"]:
         garment["file"] = renamed(garment["file"])
+        for step in (step for chalk in garment["maps"] for step in chalk["steps"] if step["from_file"]):
+            step["from_file"]["file"] = renamed(step["from_file"]["file"])
     return document, files

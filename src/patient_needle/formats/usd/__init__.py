@@ -6,7 +6,8 @@ library does the reading.
 
 from ..elsewhere import elsewhere
 from ..registry import register
-from .cache import write_usd
+from .cache import write_usd, write_values
+from .primvars import read_values
 from .reader import list_usd, read_cache_content, read_figure, read_usd
 
 for _ending in (".usd", ".usda", ".usdc", ".usdz"):
@@ -17,6 +18,8 @@ for _ending in (".usd", ".usda", ".usdc", ".usdz"):
         lister=elsewhere(list_usd),
         figure_reader=elsewhere(read_figure),
         cache_writer=write_usd if _ending == ".usd" else None,
+        values_reader=elsewhere(read_values),
+        values_writer=None if _ending == ".usdz" else write_values,
     )
 
 __all__ = ["list_usd", "read_figure", "read_usd", "write_usd"]

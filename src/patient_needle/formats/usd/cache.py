@@ -1,8 +1,9 @@
-"""Writing points over time as USD."""
+"""Writing points over time, and values of vertices, as USD."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -10,33 +11,59 @@ from pxr import Sdf, Usd, UsdGeom, Vt
 
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
-from ...core.model.typed import Points
+from ...core.model.typed import Points, Scalars
+from ..identifiers import identifier
 from ..registry import CacheTiming
 from ..whole_file import replacing
 
 
 def write_usd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:
     """Write frames, each (n, 3), as /<mesh name> with one sample of points at each frame."""
+    with new_stage(path, timing) as stage:
+        _write(stage, mesh, frames, timing, path)
+
+
+def write_values(path: Path, mesh: Mesh, name: str, values: Scalars) -> None:
+    """Write a standing mesh in m with values (n,) of its vertices as the primvar `name`."""
+    with new_stage(path, CacheTiming(0, 24.0)) as stage:
+        prim = new_mesh(stage, mesh)
+        prim.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.vertices, np.float32)))
+        primvar = UsdGeom.PrimvarsAPI(prim).CreatePrimvar(
+            identifier(name), Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
+        )
+        primvar.Set(Vt.FloatArray.FromNumpy(np.ascontiguousarray(values, np.float32)))
+
+
+@contextmanager
+def new_stage(path: Path, timing: CacheTiming) -> Iterator[Usd.Stage]:
+    """A stage to write on, which becomes the file `path` when the block ends without error."""
     with replacing(path) as part:
-        named = part.with_name(f"{part.name}.usd")  # the library goes by the ending
+        named = part.with_name(f"{part.name}{path.suffix}")  # the library goes by the ending
         try:
-            _write(named, mesh, frames, timing, path)
+            stage = Usd.Stage.CreateNew(str(named))
+            UsdGeom.SetStageMetersPerUnit(stage, timing.metres)
+            UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if timing.up == "z" else UsdGeom.Tokens.y)
+            stage.SetTimeCodesPerSecond(timing.frame_rate)
+            stage.SetFramesPerSecond(timing.frame_rate)
+            yield stage
+            stage.GetRootLayer().Save()
             named.replace(part)
         finally:
             named.unlink(missing_ok=True)
 
 
-def _write(named: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming, path: Path) -> None:
-    stage = Usd.Stage.CreateNew(str(named))
-    UsdGeom.SetStageMetersPerUnit(stage, timing.metres)
-    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z if timing.up == "z" else UsdGeom.Tokens.y)
-    stage.SetTimeCodesPerSecond(timing.frame_rate)
-    stage.SetFramesPerSecond(timing.frame_rate)
-    prim = UsdGeom.Mesh.Define(stage, Sdf.Path(f"/{_prim_name(mesh.name)}"))
+def new_mesh(stage: Usd.Stage, mesh: Mesh) -> UsdGeom.Mesh:
+    """The mesh's faces as /<mesh name>, the stage's main prim."""
+    prim = UsdGeom.Mesh.Define(stage, Sdf.Path(f"/{identifier(mesh.name)}"))
     stage.SetDefaultPrim(prim.GetPrim())
     prim.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
     prim.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(mesh.face_sizes, np.int32)))
     prim.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(mesh.face_corners, np.int32)))
+    return prim
+
+
+def _write(stage: Usd.Stage, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming, path: Path) -> None:
+    prim = new_mesh(stage, mesh)
     points, extent = prim.CreatePointsAttr(), prim.CreateExtentAttr()
     count = 0
     for count, frame in enumerate(frames, 1):
@@ -53,11 +80,4 @@ def _write(named: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTimin
     stage.SetEndTimeCode(timing.first_frame + count - 1)
     for name, faces in mesh.groups.items():
         indices = Vt.IntArray.FromNumpy(np.ascontiguousarray(np.sort(faces), np.int32))
-        UsdGeom.Subset.CreateGeomSubset(prim, _prim_name(name), UsdGeom.Tokens.face, indices)
-    stage.GetRootLayer().Save()
-
-
-def _prim_name(name: str) -> str:
-    """The name as the format allows it: letters, digits, underscores."""
-    kept = "".join(letter if letter.isalnum() and letter.isascii() else "_" for letter in name) or "mesh"
-    return f"_{kept}" if kept[0].isdigit() else kept
+        UsdGeom.Subset.CreateGeomSubset(prim, identifier(name), UsdGeom.Tokens.face, indices)

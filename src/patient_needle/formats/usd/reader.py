@@ -11,8 +11,9 @@ from pxr import Tf, UsdGeom, UsdSkel
 
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
-from ..contents import Contents, Figure, FigureAsk, Moves, Piece, size_of
+from ..contents import Contents, Figure, FigureAsk, Moves, Piece, ValuesInShort, size_of
 from ..registry import CacheContent
+from .primvars import values_on
 from .stage import OpenStage, Shown, mesh_of, opened, own_points, world_at
 
 if TYPE_CHECKING:
@@ -34,7 +35,8 @@ def list_usd(path: Path) -> Contents:
                 one.name, mesh.vertex_count, mesh.face_count, size_of(mesh.vertices), moves, first, last, shapes
             )
         )
-    return Contents(file.stated, tuple(pieces))
+    values = tuple(ValuesInShort(one.mesh, one.name, one.count) for one in values_on(file))
+    return Contents(file.stated, tuple(pieces), values=values)
 
 
 def read_usd(path: Path) -> list[Mesh]:

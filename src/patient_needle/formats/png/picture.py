@@ -1,0 +1,52 @@
+"""Grey pictures of 8 or 16 bits."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from ...core.model.errors import FileError
+from ..contents import Contents, Stated
+from ..whole_file import read_bytes, replacing
+
+MOST = 16_384  # pixels to a side
+GREYS = {"1": 1.0, "L": 255.0, "I;16": 65535.0, "I": 65535.0}
+
+
+def read_picture(path: Path) -> NDArray[np.float64]:
+    """A grey picture (h, w) from 0 to 1, its first row on top; `FileError` when it is none, or has colours."""
+    read_bytes(path)
+    try:
+        with Image.open(path, formats=["PNG"]) as picture:
+            width, height = picture.size
+            if max(width, height) > MOST:
+                raise FileError(
+                    f"the picture has {width} by {height} pixels, more than {MOST}", where=str(path),
+                    remedy="Make it smaller",
+                )  # fmt: skip
+            if picture.mode not in GREYS:
+                raise FileError(
+                    f"the picture is not grey, it has the channels {' '.join(picture.getbands())}",
+                    where=str(path), remedy="Save it as a grey PNG of 16 bits, without transparency",
+                )  # fmt: skip
+            return np.asarray(picture, np.float64) / GREYS[picture.mode]
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+        raise FileError(
+            f"this cannot be read as PNG ({error})", where=str(path), remedy="Save it again"
+        ) from None
+
+
+def list_picture(path: Path) -> Contents:
+    """Its size; `FileError` as of `read_picture`."""
+    height, width = read_picture(path).shape
+    return Contents(Stated(), (), picture=(width, height))
+
+
+def write_picture(path: Path, picture: NDArray[np.float64]) -> None:
+    """Write a picture (h, w) from 0 to 1 in 16 bits of grey."""
+    levels = np.round(np.clip(picture, 0.0, 1.0) * 65535.0).astype(np.uint16)
+    with replacing(path) as part:
+        Image.fromarray(levels).save(part, format="PNG")
