@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from .test_fasten import run_take
@@ -103,3 +104,51 @@ def test_a_map_is_drawn_taken_back_filled_switched_and_run(room: Page):  # noqa:
     shown = room.get_by_role("main")
     expect(shown).to_contain_text("unlike Plain: signal flag, map heavy end was put to use", timeout=SLOW)
     expect(shown).to_contain_text("unlike Plain: signal flag, map light was put to use")
+
+
+def test_maps_by_rule_from_files_and_beside_each_other(room: Page, tmp_path):  # noqa: F811
+    open_shot(room, "Signal flag 0010")
+    bench(room, "Chalk")
+    room.get_by_role("button", name="Front", exact=True).click()
+    until(lambda: outside(stage(room)) > 3000, 60)
+    begin(room, "Clearance", "roomy")
+
+    room.get_by_role("button", name=re.compile("^Along a line")).click()
+    room.get_by_role("button", name="Draw the line").click()
+    draw(room, (0.42, 0.42), (0.6, 0.42))
+    expect(chalk_card(room)).to_contain_text("1. 0 to 1 along a line", timeout=SLOW)
+    expect(room.get_by_role("button", name="Draw the line")).to_be_visible()
+    until(lambda: not spread(room).startswith("677"), 30)
+    drawn = spread(room)
+
+    room.get_by_role("button", name=re.compile("^From a file")).click()
+    # Out as a picture, a property and a primvar, and in again as another map: no difference but of rounding.
+    for kind, worst in (("PLY", 0.005), ("USD", 0.005), ("PNG", 0.02)):
+        with room.expect_download() as download:
+            room.get_by_role("button", name=f"Save roomy as {kind}").click()
+        path = tmp_path / download.value.suggested_filename
+        download.value.save_as(path)
+        begin(room, "Thickness", f"of {kind}")
+        room.get_by_label("Map to bring in").set_input_files(path)
+        expect(chalk_card(room)).to_contain_text(f"1. From {path.name}", timeout=SLOW)
+        room.get_by_role("combobox", name="Show the difference from").click()
+        room.get_by_role("option", name="roomy").click()
+        expect(chalk_card(room).get_by_text(re.compile("^(Unlike|The same as) roomy"))).to_be_visible(
+            timeout=SLOW
+        )
+        apart = chalk_card(room).get_by_text(re.compile("^(Unlike|The same as) roomy")).inner_text()
+        assert all(float(figure) <= worst for figure in re.findall(r"\d\.\d\d", apart)), apart
+        room.get_by_role("combobox", name="Show the difference from").click()
+        room.get_by_role("option", name="nothing, draw").click()
+        room.get_by_role("button", name=re.compile("^roomy")).click()
+    until(lambda: spread(room) == drawn, 30)
+
+    room.get_by_role("button", name=re.compile("^From a body")).click()
+    room.get_by_role("button", name="Shade it by distance").click()
+    expect(chalk_card(room)).to_contain_text("2. 1 at the ", timeout=SLOW)
+
+    # A coloured picture is refused in words, and nothing is lost.
+    Image.new("RGB", (8, 8)).save(tmp_path / "colour.png")
+    room.get_by_label("Map to bring in").set_input_files(tmp_path / "colour.png")
+    expect(room.get_by_role("alert").filter(has_text="not grey")).to_be_visible(timeout=SLOW)
+    assert steps(room) == 2

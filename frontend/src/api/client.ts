@@ -163,6 +163,16 @@ export async function bringInNumbered(files: readonly File[], told: (share: numb
   return got<Uploaded>(api.POST("/api/shots/files/numbered", { body: { files: names } }));
 }
 
+/** A file of the workroom's, kept where the browser keeps what it downloads. */
+export async function download(path: string, name: string): Promise<void> {
+  const { bytes } = await arrived(path);
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([bytes]));
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
 /** A shot from a zip, as Export writes it. */
 export async function importShot(file: File): Promise<Shot> {
   const headers = { "Content-Type": "application/octet-stream" };

@@ -857,10 +857,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A map's value at every vertex of a garment, (n,) float32 from 0 to 1. */
+        /** A map's value at every vertex of a garment, (n,) float32 from 0 to 1; less another's, from -1 to 1. */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    less?: string | null;
+                };
                 header?: never;
                 path: {
                     shot_id: number;
@@ -873,6 +875,50 @@ export interface paths {
             requestBody?: never;
             responses: {
                 /** @description float32 values */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/maps/{chalk}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A map as a grey PNG of 16 bits over the UVs, or as a vertex property (PLY) or a primvar (USD). */
+        get: {
+            parameters: {
+                query: {
+                    kind: "png" | "ply" | "usda" | "usdc";
+                    side?: number;
+                };
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    chalk: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A file */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -2335,6 +2381,8 @@ export interface components {
             first: number | null;
             /** Height */
             height: number;
+            /** Joints */
+            joints: string[];
             judged: components["schemas"]["Reading.Judged"];
             /** Last */
             last: number | null;
@@ -2935,6 +2983,69 @@ export interface components {
             ];
         };
         /**
+         * FromDistanceRecord
+         * @description From one value on a cast member, as it stands in its rest pose, to another some way off.
+         */
+        "Shot.FromDistanceRecord": {
+            /** Member */
+            member: string;
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FromFileRecord
+         * @description Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
+         *     are called `named`, if it has several kinds.
+         */
+        "Shot.FromFileRecord": {
+            /** File */
+            file: string;
+            /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+        };
+        /**
+         * FromGarmentRecord
+         * @description A map of another garment at its nearest place; what is further off than the reach stays as it was.
+         */
+        "Shot.FromGarmentRecord": {
+            /** Garment */
+            garment: string;
+            /** Map */
+            map: string;
+            /**
+             * Reach Mm
+             * @default 50
+             */
+            reach_mm: number;
+        };
+        /**
+         * FromWeightsRecord
+         * @description How much the joints carry the nearest place of a cast member.
+         */
+        "Shot.FromWeightsRecord": {
+            /** Joints */
+            joints: string[];
+            /** Member */
+            member: string;
+        };
+        /**
          * GarmentRecord
          * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
          *     vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
@@ -3164,7 +3275,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "damping";
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping";
             /**
              * Span
              * @default null
@@ -3370,8 +3481,9 @@ export interface components {
         };
         /**
          * StepRecord
-         * @description One step of a map: exactly one of stroke, fill, along, from_choice, change, with_map, mirror (the side of
-         *     x = 0 that is copied to the other, 1 or -1) and values (one per vertex).
+         * @description One step of a map: exactly one of stroke, fill, along, from_choice, from_weights, from_distance,
+         *     from_garment, from_file, change, with_map, mirror (the side of x = 0 that is copied to the other, 1 or -1)
+         *     and values (one per vertex).
          */
         "Shot.StepRecord": {
             /** @default null */
@@ -3385,6 +3497,14 @@ export interface components {
             fill: number | null;
             /** @default null */
             from_choice: components["schemas"]["Shot.FromChoiceRecord"] | null;
+            /** @default null */
+            from_distance: components["schemas"]["Shot.FromDistanceRecord"] | null;
+            /** @default null */
+            from_file: components["schemas"]["Shot.FromFileRecord"] | null;
+            /** @default null */
+            from_garment: components["schemas"]["Shot.FromGarmentRecord"] | null;
+            /** @default null */
+            from_weights: components["schemas"]["Shot.FromWeightsRecord"] | null;
             /**
              * Mirror
              * @default null
@@ -4040,6 +4160,69 @@ export interface components {
             ];
         };
         /**
+         * FromDistanceRecord
+         * @description From one value on a cast member, as it stands in its rest pose, to another some way off.
+         */
+        "ShotEdit.FromDistanceRecord": {
+            /** Member */
+            member: string;
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FromFileRecord
+         * @description Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
+         *     are called `named`, if it has several kinds.
+         */
+        "ShotEdit.FromFileRecord": {
+            /** File */
+            file: string;
+            /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+        };
+        /**
+         * FromGarmentRecord
+         * @description A map of another garment at its nearest place; what is further off than the reach stays as it was.
+         */
+        "ShotEdit.FromGarmentRecord": {
+            /** Garment */
+            garment: string;
+            /** Map */
+            map: string;
+            /**
+             * Reach Mm
+             * @default 50
+             */
+            reach_mm: number;
+        };
+        /**
+         * FromWeightsRecord
+         * @description How much the joints carry the nearest place of a cast member.
+         */
+        "ShotEdit.FromWeightsRecord": {
+            /** Joints */
+            joints: string[];
+            /** Member */
+            member: string;
+        };
+        /**
          * GarmentRecord
          * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
          *     vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
@@ -4269,7 +4452,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "damping";
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping";
             /**
              * Span
              * @default null
@@ -4475,8 +4658,9 @@ export interface components {
         };
         /**
          * StepRecord
-         * @description One step of a map: exactly one of stroke, fill, along, from_choice, change, with_map, mirror (the side of
-         *     x = 0 that is copied to the other, 1 or -1) and values (one per vertex).
+         * @description One step of a map: exactly one of stroke, fill, along, from_choice, from_weights, from_distance,
+         *     from_garment, from_file, change, with_map, mirror (the side of x = 0 that is copied to the other, 1 or -1)
+         *     and values (one per vertex).
          */
         "ShotEdit.StepRecord": {
             /** @default null */
@@ -4490,6 +4674,14 @@ export interface components {
             fill: number | null;
             /** @default null */
             from_choice: components["schemas"]["ShotEdit.FromChoiceRecord"] | null;
+            /** @default null */
+            from_distance: components["schemas"]["ShotEdit.FromDistanceRecord"] | null;
+            /** @default null */
+            from_file: components["schemas"]["ShotEdit.FromFileRecord"] | null;
+            /** @default null */
+            from_garment: components["schemas"]["ShotEdit.FromGarmentRecord"] | null;
+            /** @default null */
+            from_weights: components["schemas"]["ShotEdit.FromWeightsRecord"] | null;
             /**
              * Mirror
              * @default null
@@ -4895,7 +5087,7 @@ export interface components {
         /**
          * Uploaded
          * @description A file that was brought in and can be named by the next edit. beside: SHA-256 by name of a cache that was
-         *     made of the numbered files that it is the first of.
+         *     made of the numbered files that it is the first of; picture: width and height in pixels.
          */
         Uploaded: {
             /** Animations */
@@ -4914,9 +5106,22 @@ export interface components {
             meshes: components["schemas"]["Uploaded.MeshInShort"][];
             /** Name */
             name: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: [
+                number,
+                number
+            ] | null;
             /** Sha */
             sha: string;
             stated: components["schemas"]["Uploaded.Stated"];
+            /**
+             * Values
+             * @default []
+             */
+            values: components["schemas"]["Uploaded.ValuesInShort"][];
         };
         /**
          * CacheInShort
@@ -4966,6 +5171,18 @@ export interface components {
             rate: number | null;
             /** Up */
             up: ("y" | "z") | null;
+        };
+        /**
+         * ValuesInShort
+         * @description Values of vertices: of which mesh, what they are called, how many.
+         */
+        "Uploaded.ValuesInShort": {
+            /** Count */
+            count: number;
+            /** Mesh */
+            mesh: string;
+            /** Name */
+            name: string;
         };
         /**
          * WearFinished

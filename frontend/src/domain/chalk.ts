@@ -43,7 +43,20 @@ export function meaning(map: MapRecord, stands: number): string {
   return map.role === "hold" ? `grip ${figure}` : `${figure} times`;
 }
 
-export const NO_STEP: StepRecord = { stroke: null, fill: null, along: null, from_choice: null, change: null, with_map: null, mirror: null, values: null };
+export const NO_STEP: StepRecord = {
+  stroke: null,
+  fill: null,
+  along: null,
+  from_choice: null,
+  from_weights: null,
+  from_distance: null,
+  from_garment: null,
+  from_file: null,
+  change: null,
+  with_map: null,
+  mirror: null,
+  values: null,
+};
 
 export function mapsOf(document: ShotDocument, garment: string): MapRecord[] {
   return document.garments.find((one) => one.name === garment)?.maps ?? [];
@@ -97,6 +110,10 @@ export function stepSaid(step: StepRecord): string {
   if (step.fill !== null) return `Filled with ${step.fill}`;
   if (step.along !== null) return `${step.along.values[0]} to ${step.along.values[1]} along a line`;
   if (step.from_choice !== null) return `${step.from_choice.values[0]} at ${choiceSaid(step.from_choice.choose)}, ${step.from_choice.values[1]} from ${step.from_choice.reach_mm} mm on`;
+  if (step.from_weights !== null) return `Weights of ${step.from_weights.joints.join(", ")} of the ${step.from_weights.member}`;
+  if (step.from_distance !== null) return `${step.from_distance.values[0]} at the ${step.from_distance.member}, ${step.from_distance.values[1]} from ${step.from_distance.reach_mm} mm on`;
+  if (step.from_garment !== null) return `From ${step.from_garment.map} of the ${step.from_garment.garment} within ${step.from_garment.reach_mm} mm`;
+  if (step.from_file !== null) return `From ${step.from_file.file}${step.from_file.named === null ? "" : `, ${step.from_file.named}`}`;
   if (step.change !== null) {
     const { how, amount, other } = step.change;
     return how === "invert" ? CHANGES[how] : how === "clamp" ? `${CHANGES[how]} to ${amount} to ${other}` : `${CHANGES[how]} ${how === "smooth" ? `over ${amount} mm` : `by ${amount}`}`;
@@ -109,6 +126,17 @@ export function stepSaid(step: StepRecord): string {
 function strokeSaid(stroke: StrokeRecord): string {
   const ways = [...(stroke.mirrored ? ["mirrored"] : []), ...(stroke.through ? ["through"] : [])];
   return [`${MODES[stroke.mode]} ${stroke.amount}, ${stroke.radius_mm} mm`, ...ways].join(", ");
+}
+
+/** Of the difference of two maps: at how many vertices there is one, and the largest to either side. */
+export function apartOf(values: Float32Array): { apart: number; least: number; most: number } {
+  let [apart, least, most] = [0, 0, 0];
+  for (const value of values) {
+    if (Math.abs(value) > 1e-6) apart += 1;
+    least = Math.min(least, value);
+    most = Math.max(most, value);
+  }
+  return { apart, least, most };
 }
 
 /** Of a map's values: how many are exactly 0 and 1, and how many lie in each tenth. */

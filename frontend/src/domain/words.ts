@@ -75,3 +75,9 @@ export function faultsOf(take: Take): string {
     .map(([frames, what]) => `${what} in ${count(frames, "frame")}`)
     .join(", ");
 }
+
+/** A number with its sign, as a difference is said. */
+export function signed(value: number): string {
+  const figure = Math.abs(value).toFixed(2);
+  return Number(figure) === 0 ? figure : `${value < 0 ? "−" : "+"}${figure}`;
+}

@@ -5,13 +5,13 @@ import Typography from "@mui/material/Typography";
 import { Problem, type Shot, type Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
-import { count, percent } from "../domain/words";
+import { count, percent, signed } from "../domain/words";
 import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { meaning, means, mapsOf, spanOf } from "../domain/chalk";
 import { useGarmentAtHand } from "../ui/GarmentPicker";
 import { atRest, looksAtTakes } from "./description";
-import { mapAtHand } from "./useChalking";
+import { lessOf, mapAtHand } from "./useChalking";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 
@@ -121,8 +121,18 @@ function ChalkLegend({ shot }: { shot: Shot }) {
   const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
   const wanted = useRoom((room) => room.chalk);
   const here = useRoom((room) => room.chalkHere);
-  const map = garment === undefined ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
+  const wantedLess = useRoom((room) => room.less);
+  const maps = garment === undefined ? [] : mapsOf(shot.document, garment);
+  const map = mapAtHand(maps, wanted);
   if (map === undefined) return null;
+  const less = lessOf(maps, map, wantedLess);
+  if (less !== undefined) {
+    return (
+      <RampNote said={`${map.name} less ${less.name}: -1 to 1`} ends={["−1", "0, the same", "+1"]}>
+        {map.name} less {less.name}: <span className="figure">{here === null ? "–" : signed(here)}</span>
+      </RampNote>
+    );
+  }
   const [low, high] = spanOf(map).map((end) => meaning(map, end));
   return (
     <RampNote said={`${map.name}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
@@ -144,7 +154,7 @@ function Legend() {
 }
 
 /** The ramp of shades with what its ends mean. */
-function RampNote({ said, ends, children }: { said: string; ends: readonly [string, string]; children: ReactNode }) {
+function RampNote({ said, ends, children }: { said: string; ends: readonly string[]; children: ReactNode }) {
   return (
     <Box sx={{ ...NOTE, right: 14, width: 250 }} role="figure" aria-label={said}>
       <Typography noWrap sx={{ fontSize: 12.5 }}>
@@ -152,8 +162,9 @@ function RampNote({ said, ends, children }: { said: string; ends: readonly [stri
       </Typography>
       <Box sx={{ height: 10, borderRadius: 0.5, my: 0.4, background: rampCss }} />
       <Box className="figure" sx={{ display: "flex", justifyContent: "space-between", fontSize: 11.5 }}>
-        <span>{ends[0]}</span>
-        <span>{ends[1]}</span>
+        {ends.map((end) => (
+          <span key={end}>{end}</span>
+        ))}
       </Box>
     </Box>
   );

@@ -22,6 +22,7 @@ import { Borders } from "./borders";
 import { HandleMark, type Knob } from "./handleMark";
 import { applyChalk, applyLook, clothMaterial, type Tones } from "./clothMaterial";
 import { BrushRing } from "./brushRing";
+import { DrawnLine, type Ends } from "./drawnLine";
 import { Daylight } from "./lights";
 import { silhouette } from "./silhouette";
 import { Surface } from "./surface";
@@ -65,6 +66,7 @@ export class Stage {
   readonly borders = new Borders();
   private readonly handle = new HandleMark();
   private readonly ring = new BrushRing();
+  private readonly drawnLine = new DrawnLine();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly camera = new PerspectiveCamera(32, 1, 0.02, 60);
@@ -93,7 +95,7 @@ export class Stage {
       this.wake();
     });
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line);
+    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -277,6 +279,12 @@ export class Stage {
   /** The brush's ring on the cloth, or none. */
   showRing(at: ClothHit | null, radius: number): void {
     this.ring.show(at, radius);
+    this.wake();
+  }
+
+  /** A line between two places, or none. */
+  showLine(ends: Ends | null): void {
+    this.drawnLine.show(ends);
     this.wake();
   }
 

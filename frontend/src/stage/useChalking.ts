@@ -1,4 +1,6 @@
-/** Drawing a map on the cloth: the ring follows the pointer, and what a stroke does comes back while it is drawn. */
+/** Drawing a map on the cloth: the ring follows the pointer, and what a stroke does comes back while it is drawn. A
+ * line to shade along is drawn likewise. While a map is compared with another nothing is drawn.
+ */
 import { useEffect, useRef, useState } from "react";
 import { floats, floatsOf, type MapRecord, part, type Shot, type StrokeRecord } from "../api/client";
 import { addStep, type Brush, mapsOf } from "../domain/chalk";
@@ -9,6 +11,7 @@ import type { ClothHit, Stage } from "./stage";
 
 const EACH = 0.2; // of the brush's radius between two hits
 const LEAP = 0.008; // share of the canvas that the pointer may go without a look at the cloth between
+const SHORTEST = 0.002; // m of a line that is meant
 const MOST = 40; // looks between two places of the pointer
 
 type Hit = StrokeRecord["hits"][number];
@@ -35,13 +38,18 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   const bench = useRoom((room) => room.bench);
   const wanted = useRoom((room) => room.chalk);
   const brush = useRoom((room) => room.brush);
-  const map = garment === null || bench !== "chalk" ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
+  const line = useRoom((room) => room.line);
+  const wantedLess = useRoom((room) => room.less);
+  const maps = garment === null || bench !== "chalk" ? [] : mapsOf(shot.document, garment);
+  const map = mapAtHand(maps, wanted);
+  const less = lessOf(maps, map, wantedLess)?.name ?? null;
   const path = map === undefined ? null : `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment ?? "")}/maps/${part(map.name)}`;
   const edit = useEdit(shot);
   const [values, setValues] = useState<Float32Array | null>(null);
   const going = useRef<Going | null>(null);
   const strokes = useRef(0);
   const seen = useRef<ClothHit | null>(null);
+  const lining = useRef<{ from: ClothHit; to: ClothHit } | null>(null);
 
   useEffect(() => {
     if (path === null) {
@@ -49,7 +57,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
       return;
     }
     let current = true;
-    floats(path)
+    floats(less === null ? path : `${path}?less=${part(less)}`)
       .then((found) => {
         if (current && going.current === null) setValues(found.values);
       })
@@ -57,17 +65,18 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     return () => {
       current = false;
     };
-  }, [path]);
+  }, [path, less]);
   useEffect(() => {
-    scenery?.setChalk(values === null || garment === null ? null : { garment, values });
+    scenery?.setChalk(values === null || garment === null ? null : { garment, values: less === null ? values : values.map((value) => (1 + value) / 2) });
     useRoom.getState().set({ chalkValues: values, chalkHere: hereOf(values, seen.current) });
-  }, [scenery, values, garment]);
+  }, [scenery, values, garment, less]);
   const active = path !== null;
   useEffect(() => {
     if (!active) return;
     stage?.turnByDragging(false);
     return () => {
       stage?.showRing(null, 0);
+      stage?.showLine(null);
       stage?.turnByDragging(true);
     };
   }, [stage, active]);
@@ -110,11 +119,26 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     ask(stroke);
   };
 
+  const shadeAlong = ({ from, to }: { from: ClothHit; to: ClothHit }) => {
+    lining.current = null;
+    stage?.showLine(null);
+    if (line === null || garment === null || map === undefined) return;
+    const [start, end] = [rounded(from.place), rounded(to.place)];
+    if (Math.hypot(start[0] - end[0], start[1] - end[1], start[2] - end[2]) < SHORTEST) return;
+    const along = { start, end, values: [...line] as [number, number] };
+    useRoom.getState().set({ line: null });
+    edit.mutate({ edit: (document) => addStep(document, garment, map.name, { along }), onNewest: true });
+  };
+
   return {
     point(x, y, pressure) {
       if (!active) return false;
       const at = under(x, y);
-      stage?.showRing(at, brush.radius_mm / 1000);
+      stage?.showRing(less === null && line === null ? at : null, brush.radius_mm / 1000);
+      if (lining.current !== null && at !== null) {
+        lining.current.to = at;
+        stage?.showLine([lining.current.from.place, at.place]);
+      }
       seen.current = at;
       useRoom.getState().set({ chalkHere: hereOf(values, at) });
       const from = going.current?.at;
@@ -129,13 +153,18 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     press(x, y, pressure) {
       if (!active || path === null) return false;
       const at = under(x, y);
-      if (at === null) return true;
+      if (at === null || less !== null) return true;
+      if (line !== null) {
+        lining.current = { from: at, to: at };
+        return true;
+      }
       strokes.current += 1;
       going.current = { name: `${Date.now()} ${strokes.current}`, path, brush, at: [x, y], hits: [], sent: 0, asking: false, over: false };
       hear(at, pressure);
       return true;
     },
     lift() {
+      if (lining.current !== null) shadeAlong(lining.current);
       const stroke = going.current;
       if (stroke === null) return active;
       stroke.over = true;
@@ -150,9 +179,18 @@ export function mapAtHand(maps: readonly MapRecord[], wanted: string | null): Ma
   return maps.find((map) => map.name === wanted) ?? maps[0];
 }
 
+/** The map that it is compared with, if it is still there and another one. */
+export function lessOf(maps: readonly MapRecord[], map: MapRecord | undefined, wanted: string | null): MapRecord | undefined {
+  return maps.find((one) => one.name === wanted && one.name !== map?.name);
+}
+
+function rounded(place: ClothHit["place"]): [number, number, number] {
+  return place.map((value) => Math.round(value * 1e4) / 1e4) as [number, number, number];
+}
+
 /** As the shot keeps it: places to a tenth of a millimetre. */
 function hitOf({ place, facing }: ClothHit, pressure: number): Hit {
-  const [x, y, z] = place.map((value) => Math.round(value * 1e4) / 1e4) as [number, number, number];
+  const [x, y, z] = rounded(place);
   const [a, b, c] = facing.map((value) => Math.round(value * 1e2) / 1e2) as [number, number, number];
   return [x, y, z, a, b, c, Math.round(Math.min(1, Math.max(0, pressure)) * 1e2) / 1e2];
 }

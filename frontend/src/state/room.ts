@@ -41,6 +41,10 @@ export interface Room {
   /** The map that is drawn on, and with what. */
   chalk: string | null;
   brush: Brush;
+  /** The map that is taken away from it to see the difference. */
+  less: string | null;
+  /** Whether a line is drawn on the cloth, and the values at its start and its end. */
+  line: readonly [number, number] | null;
   /** The map's value under the pointer. */
   chalkHere: number | null;
   /** The values of the map on the stage, as they are drawn. */
@@ -83,6 +87,8 @@ export const useRoom = create<Room>((set) => ({
   hold: null,
   chalk: null,
   brush: { radius_mm: 40, strength: 1, softness: 0.5, mode: "add", amount: 1, through: false, mirrored: false },
+  less: null,
+  line: null,
   chalkHere: null,
   chalkValues: null,
   lane: null,

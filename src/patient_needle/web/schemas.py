@@ -206,6 +206,7 @@ class MemberReading(BaseModel):
     last: int | None
     fastest: float
     parts: list[str]
+    joints: list[str]
     said: str
     shapes: list[str]
     notes: list[str]

@@ -31,7 +31,7 @@ export function ChalkCard({ shot, reading }: { shot: Shot; reading: Reading | un
       {map !== undefined && (
         <>
           <BrushSection />
-          <Rules shot={shot} garment={garment} map={map} maps={maps} borders={reading?.garments[garment]?.borders ?? []} />
+          <Rules shot={shot} garment={garment} map={map} maps={maps} reading={reading} />
           <MapPanel shot={shot} garment={garment} map={map} />
         </>
       )}

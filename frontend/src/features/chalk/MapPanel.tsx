@@ -3,13 +3,15 @@ import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
 import Typography from "@mui/material/Typography";
 import { useMemo } from "react";
-import type { MapRecord, Shot } from "../../api/client";
-import { changeMap, removeMap, removeStep, roleOf, spanOf, spreadOf, stepSaid } from "../../domain/chalk";
-import { count } from "../../domain/words";
-import { useEdit } from "../../state/queries";
+import { download, type MapRecord, part, type Shot } from "../../api/client";
+import { apartOf, changeMap, mapsOf, removeMap, removeStep, roleOf, spanOf, spreadOf, stepSaid } from "../../domain/chalk";
+import { count, signed } from "../../domain/words";
+import { lessOf } from "../../stage/useChalking";
+import { complain, useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
+import { Pick } from "../../ui/Pick";
 
 interface MapPanelProps {
   shot: Shot;
@@ -37,20 +39,21 @@ export function MapPanel({ shot, garment, map }: MapPanelProps) {
           <NumberField label="0 means" value={low} low={0} high={10_000} keep={(value) => { keep([value, high]); }} />
           <NumberField label="1 means" value={high} low={0} high={10_000} keep={(value) => { keep([low, value]); }} />
         </Box>
-        <Spread />
+        <Compare map={map} others={mapsOf(shot.document, garment).filter((one) => one.name !== map.name)} />
       </Section>
       <Section title="Steps">
         {map.steps.length === 0 && <Typography variant="body2" color="text.secondary">Nothing drawn yet: 0 everywhere.</Typography>}
         {map.steps.map((step, at) => (
           <Box key={at} sx={{ display: "flex", alignItems: "center", justifyContent: "space-between" }}>
             <Typography sx={{ fontSize: 12.5 }}>
-              <span className="figure">{at + 1}</span> {stepSaid(step)}
+              <span className="figure">{at + 1}.</span> {stepSaid(step)}
             </Typography>
             <IconButton size="small" aria-label={`Take back step ${at + 1}`} onClick={() => { edit.mutate({ edit: (document) => removeStep(document, garment, map.name, at) }); }}>
               ×
             </IconButton>
           </Box>
         ))}
+        <SaveAs shot={shot} garment={garment} map={map} />
         <Button onClick={() => { edit.mutate({ edit: (document) => removeMap(document, garment, map.name) }); }} sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }}>
           Take out {map.name}
         </Button>
@@ -68,6 +71,56 @@ function nothingFor(shot: Shot, garment: string, map: MapRecord): string | null 
     return "Nothing follows the body yet: add such a hold, of all of it, on the Fasten bench.";
   }
   return null;
+}
+
+/** How its values lie, or where they differ from those of another map. */
+function Compare({ map, others }: { map: MapRecord; others: readonly MapRecord[] }) {
+  const wanted = useRoom((room) => room.less);
+  const values = useRoom((room) => room.chalkValues);
+  const set = useRoom((room) => room.set);
+  const less = lessOf(others, map, wanted);
+  const found = useMemo(() => (values === null ? null : apartOf(values)), [values]);
+  return (
+    <>
+      {less === undefined ? (
+        <Spread />
+      ) : (
+        found !== null && (
+          <Typography sx={{ fontSize: 12.5, mt: 0.75 }}>
+            {found.apart === 0 ? `The same as ${less.name} everywhere.` : `Unlike ${less.name} at ${count(found.apart, "vertex", "vertices")}: by ${signed(found.least)} to ${signed(found.most)}.`}
+          </Typography>
+        )
+      )}
+      {others.length > 0 && (
+        <Pick
+          label="Show the difference from"
+          value={less?.name ?? ""}
+          options={[{ value: "", name: "nothing, draw" }, ...others.map((one) => ({ value: one.name, name: one.name }))]}
+          keep={(name) => { set({ less: name === "" ? null : name }); }}
+        />
+      )}
+    </>
+  );
+}
+
+const FILES = [
+  { kind: "png", name: "PNG", said: "A grey picture of 16 bits over the UVs" },
+  { kind: "ply", name: "PLY", said: "The mesh with the map as a property of its vertices" },
+  { kind: "usda", name: "USD", said: "The mesh with the map as a primvar" },
+] as const;
+
+function SaveAs({ shot, garment, map }: MapPanelProps) {
+  const path = `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment)}/maps/${part(map.name)}/file`;
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, my: 0.75 }}>
+      <Typography noWrap sx={{ fontSize: 12.5, flex: "none" }}>Save it as</Typography>
+      {FILES.map(({ kind, name, said }) => (
+        <Button key={kind} size="small" variant="outlined" title={said} aria-label={`Save ${map.name} as ${name}`} onClick={() => { download(`${path}?kind=${kind}`, `${garment} ${map.name}.${kind}`).catch(complain); }}>
+          {name}
+        </Button>
+      ))}
+    </Box>
+  );
 }
 
 /** How many vertices have which value. */

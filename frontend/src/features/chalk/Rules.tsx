@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import type { BorderReading, MapRecord, Shot, StepRecord } from "../../api/client";
+import type { BorderReading, MapRecord, Reading, Shot, StepRecord } from "../../api/client";
 import { addStep } from "../../domain/chalk";
 import { PLAIN_CHOICE } from "../../domain/holds";
 import { useEdit } from "../../state/queries";
@@ -10,17 +10,21 @@ import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
 import { placeOf } from "../fasten/Choosing";
+import { AlongLine, FromBody, FromFile, FromGarment, FromKept } from "./Sources";
 
 interface RulesProps {
   shot: Shot;
   garment: string;
   map: MapRecord;
   maps: readonly MapRecord[];
-  borders: readonly BorderReading[];
+  reading: Reading | undefined;
 }
 
+export type Add = (step: Partial<StepRecord>) => void;
+
 /** What a hand is slow at: fills, gradients, changes of all values at once. */
-export function Rules({ shot, garment, map, maps, borders }: RulesProps) {
+export function Rules({ shot, garment, map, maps, reading }: RulesProps) {
+  const borders = reading?.garments[garment]?.borders ?? [];
   const edit = useEdit(shot);
   const add = (step: Partial<StepRecord>) => { edit.mutate({ edit: (document) => addStep(document, garment, map.name, step), onNewest: true }); };
   const others = maps.filter((one) => one.name !== map.name);
@@ -29,7 +33,12 @@ export function Rules({ shot, garment, map, maps, borders }: RulesProps) {
       <Fill add={add} />
       <ByHeight add={add} borders={borders} />
       {borders.length > 0 && <FromBorder add={add} borders={borders} />}
-      <Fold title="All values" said="invert, smooth, mirror">
+      <AlongLine />
+      <FromKept shot={shot} garment={garment} add={add} />
+      <FromBody reading={reading} add={add} />
+      <FromGarment shot={shot} garment={garment} add={add} />
+      <FromFile shot={shot} garment={garment} map={map} />
+      <Fold title="All values" said="invert, clamp, smooth, mirror">
         <Changes add={add} />
       </Fold>
       {others.length > 0 && (
@@ -40,8 +49,6 @@ export function Rules({ shot, garment, map, maps, borders }: RulesProps) {
     </Section>
   );
 }
-
-type Add = (step: Partial<StepRecord>) => void;
 
 function Fill({ add }: { add: Add }) {
   const [fill, setFill] = useState(1);
@@ -73,16 +80,18 @@ function ByHeight({ add, borders }: { add: Add; borders: readonly BorderReading[
 function FromBorder({ add, borders }: { add: Add; borders: readonly BorderReading[] }) {
   const [index, setIndex] = useState(String(borders[0]?.index ?? 0));
   const [reach, setReach] = useState(100);
+  const [row, setRow] = useState(0);
   const border = borders.find((one) => String(one.index) === index) ?? borders[0];
   if (border === undefined) return null;
   return (
     <Fold title="From a border" said="along the cloth">
       <Pick label="Border" value={String(border.index)} options={borders.map((one) => ({ value: String(one.index), name: placeOf(one, borders) }))} keep={setIndex} />
+      <NumberField label="Row, edges in from the border" value={row} low={0} high={500} keep={(value) => { setRow(Math.round(value)); }} />
       <NumberField label="1 there, 0 from this far on, mm" value={reach} low={1} high={100_000} keep={setReach} />
       <Button
         variant="outlined"
         fullWidth
-        onClick={() => { add({ from_choice: { choose: { ...PLAIN_CHOICE, ...border.choose }, reach_mm: reach, values: [1, 0] } }); }}
+        onClick={() => { add({ from_choice: { choose: { ...PLAIN_CHOICE, ...border.choose, row }, reach_mm: reach, values: [1, 0] } }); }}
       >
         Shade it from there
       </Button>
@@ -93,6 +102,7 @@ function FromBorder({ add, borders }: { add: Add; borders: readonly BorderReadin
 function Changes({ add }: { add: Add }) {
   const [over, setOver] = useState(30);
   const [times, setTimes] = useState(0.5);
+  const [ends, setEnds] = useState<[number, number]>([0, 0.5]);
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 0.75, alignItems: "center" }}>
@@ -102,6 +112,11 @@ function Changes({ add }: { add: Add }) {
         <Button variant="outlined" onClick={() => { add({ change: { how: "smooth", amount: over, other: 1 } }); }}>Smooth</Button>
         <NumberField label="By" value={times} low={0} high={100} keep={setTimes} />
         <Button variant="outlined" onClick={() => { add({ change: { how: "scale", amount: times, other: 1 } }); }}>Scale</Button>
+        <Box sx={{ display: "flex", gap: 0.5 }}>
+          <NumberField label="From" value={ends[0]} low={0} high={1} keep={(low) => { setEnds([low, Math.max(low, ends[1])]); }} />
+          <NumberField label="To" value={ends[1]} low={0} high={1} keep={(high) => { setEnds([Math.min(high, ends[0]), high]); }} />
+        </Box>
+        <Button variant="outlined" onClick={() => { add({ change: { how: "clamp", amount: ends[0], other: ends[1] } }); }}>Clamp</Button>
       </Box>
     </>
   );

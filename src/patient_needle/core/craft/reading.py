@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.normals import triangle_areas
+from ..geometry.skinned import skin_of
 from ..geometry.topology import Topology, is_closed
 from ..geometry.tree import build_tree, closest_points
 from ..model.typed import Indices, Points, Scalars, Triangles
@@ -25,9 +26,9 @@ LOST = 0.03  # of its volume: what a body may lose on its way without cloth noti
 @dataclass(frozen=True)
 class MemberReading:
     """height, lowest in m in the rest pose; first, last frame of its animation, None when it stands still;
-    fastest m/s over the shot; parts: joints or pieces that can be left out of the collider; shapes it could
-    take; notes: what was mended or converted in reading; judged: what looks wrong and what would mend it; pops:
-    what changes so quickly that cloth will be seen to jump.
+    fastest m/s over the shot; parts: joints or pieces that can be left out of the collider; joints: those
+    whose skin weights it has; shapes it could take; notes: what was mended or converted in reading; judged:
+    what looks wrong and what would mend it; pops: what changes so quickly that cloth will be seen to jump.
     """
 
     vertices: int
@@ -41,6 +42,7 @@ class MemberReading:
     last: int | None
     fastest: float
     parts: tuple[str, ...]
+    joints: tuple[str, ...]
     said: str
     shapes: tuple[str, ...]
     notes: tuple[str, ...]
@@ -87,11 +89,13 @@ def read_member(
     height = float(np.ptp(rest[:, plan.up]))
     low, high = member.motion.span()
     moves = _moves(member)
+    skin = skin_of(member.motion)
     return MemberReading(
         member.mesh.vertex_count, member.mesh.face_count, len(member.cut.triangles), int(member.chosen.sum()),
         is_closed(member.cut.triangles), height, float(rest[:, plan.up].min()),
         int(low) if moves else None, int(high) if moves else None, max(speeds, default=0.0),
-        member.part_names, _said(member, height, judged.arm), shapes, notes, judged,
+        member.part_names, () if skin is None else skin[1].names, _said(member, height, judged.arm),
+        shapes, notes, judged,
         () if member.collider is None else tuple(gap_pops(member.name, member.collider, plan.frame_rate)),
     )  # fmt: skip
 
