@@ -27,6 +27,7 @@ from tests.layers import dropped, twisted  # noqa: E402
 
 from .calm import calm  # noqa: E402
 from .cast import cast  # noqa: E402
+from .chalk import chalk  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .truths import sweeps  # noqa: E402
@@ -42,6 +43,8 @@ def main() -> int:
     """Measure part by part; each is written when it is done, so that a run cut short keeps what it has."""
     if "cast" in sys.argv:
         return cast("--quick" in sys.argv)
+    if "chalk" in sys.argv:
+        return chalk()
     load, threads, quick = os.getloadavg()[0], environment.use_threads(None), "--quick" in sys.argv
     parts = [
         "# Benchmarks\n",

@@ -17,8 +17,9 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   worker   one more worker for the database that NEEDLE_DATABASE names
   sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|mdd|abc|usd] [--resume]
            simulate a shot file: one cache per garment and report.json
-  bench [cast] [--quick]
-           measure the engine, about an hour, and write docs/benchmarks.md; or what comes before cloth
+  bench [cast|chalk] [--quick]
+           measure the engine, about an hour, and write docs/benchmarks.md; or what comes before cloth, or
+           drawing maps
   doctor   versions, cores, threading layer, disk
   schema   print the shot file's JSON Schema
   check    format, lint, types, layers, licences, schema, front end

@@ -17,11 +17,12 @@ from ..core.craft.fastened import HoldMarks, marks_of, named
 from ..core.craft.ground import Ground
 from ..core.craft.neighbours import Neighbours
 from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
+from ..core.craft.remembered import Remembered
 from ..core.craft.run_in import StagedMotion
 from ..core.craft.seams import Seam, seams_of
 from ..core.craft.self_cuts import SelfCuts
-from ..core.geometry.topology import Topology, border_loops, build_topology
-from ..core.geometry.triangulate import TriangleMap, triangulated
+from ..core.geometry.topology import Topology, border_loops
+from ..core.geometry.triangulate import TriangleMap
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
 from ..core.model.typed import Indices, Points, Scalars
@@ -37,12 +38,21 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class OpenGarment:
-    """A garment with its triangles, topology and border loops."""
+    """A garment, to draw on and measure along, with its border loops."""
 
     garment: Garment
-    cut: TriangleMap
-    topology: Topology
+    ground: Ground
     loops: list[Indices]
+
+    @property
+    def cut(self) -> TriangleMap:
+        """Its triangles."""
+        return self.ground.cut
+
+    @property
+    def topology(self) -> Topology:
+        """Their edges and borders."""
+        return self.ground.topology
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,6 +64,7 @@ class OpenShot:
     garments: dict[str, OpenGarment]
     faults: dict[str, NeedleError] = field(default_factory=dict)
     winds: list[Wind] = field(default_factory=list)
+    remembered: Remembered = field(default_factory=Remembered)
 
     @cached_property
     def cast(self) -> dict[str, CastMember]:
@@ -123,12 +134,12 @@ class OpenShot:
     @cached_property
     def neighbours(self) -> Neighbours:
         """What maps may be made from: the cast, and garments to draw on."""
-        return Neighbours(self.cast, {name: one.garment for name, one in self.garments.items()})
+        garments = {name: one.garment for name, one in self.garments.items()}
+        return Neighbours(self.cast, garments, self.remembered)
 
     def ground(self, name: str) -> Ground:
         """A garment to draw maps on."""
-        self.garment(name)
-        return self.neighbours.garment(name)[0]
+        return self.garment(name).ground
 
     def map_values(self, garment: str, name: str) -> Scalars:
         """A map's values (n,), worked out once."""
@@ -192,13 +203,16 @@ class OpenShot:
 
 
 def read_open_shot(
-    shot: ShotFile, folder: Path, kept: MutableMapping[str, AssembledMember] | None = None
+    shot: ShotFile,
+    folder: Path,
+    kept: MutableMapping[str, AssembledMember] | None = None,
+    remembered: Remembered | None = None,
 ) -> OpenShot:
     """Read everything the shot names; what cannot be read becomes a fault under its name.
 
-    kept: as `assemble_cast` has it.
+    kept: as `assemble_cast` has it; remembered: garments and maps of other revisions.
     """
-    opened = OpenShot(shot, {}, {})
+    opened = OpenShot(shot, {}, {}, remembered=remembered or Remembered())
     for wind in shot.forces.winds:
         try:
             opened.winds.append(wind_of(wind))
@@ -212,9 +226,8 @@ def read_open_shot(
     for piece in shot.garments:
         try:
             garment = assemble_garment(piece, shot, folder)
-            cut = triangulated(garment.mesh)
-            topology = build_topology(cut.triangles, garment.mesh.vertex_count, name=garment.mesh.name)
-            opened.garments[piece.name] = OpenGarment(garment, cut, topology, border_loops(topology))
+            ground = opened.remembered.ground(garment.mesh)
+            opened.garments[piece.name] = OpenGarment(garment, ground, border_loops(ground.topology))
         except NeedleError as error:
             opened.faults[piece.name] = _without_folder(error, folder)
     return opened

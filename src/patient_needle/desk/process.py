@@ -15,6 +15,7 @@ from typing import Any
 import structlog
 from sqlalchemy.exc import DataError, SQLAlchemyError
 
+from ..core.craft.remembered import Remembered
 from ..core.model.errors import NeedleError
 from ..formats.shot_file.document import parse_shot
 from ..formats.shot_file.members import AssembledMember
@@ -35,6 +36,7 @@ class OpenShots:
 
     def __init__(self, store: Store) -> None:
         self._store = store
+        self._remembered = Remembered()
         self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
         self._members: OrderedDict[str, AssembledMember] = OrderedDict()
         self._lock = threading.Lock()
@@ -55,7 +57,8 @@ class OpenShots:
             with self._store.begin() as session:
                 document, files = shots.contents(session, shot_id, number)
                 write_folder(Path(folder), document, files)
-            opened = read_open_shot(parse_shot(document, f"shot {shot_id}"), Path(folder), self._members)
+            shot = parse_shot(document, f"shot {shot_id}")
+            opened = read_open_shot(shot, Path(folder), self._members, self._remembered)
         while len(self._members) > KEPT_MEMBERS:
             self._members.popitem(last=False)
         return opened

@@ -64,12 +64,14 @@ class _Drawing:
     ) -> Scalars:
         """A map's values (n,); `above`: what is drawn from it."""
         above = (*above, (garment, chalk.name))
-        values = np.zeros(ground.mesh.vertex_count)
-        for index, step in enumerate(chalk.steps):
+        done, known = self._near.remembered.begun(ground, chalk.steps)
+        values = np.zeros(ground.mesh.vertex_count) if known is None else known
+        for index, step in enumerate(chalk.steps[done:], done + 1):
             try:
                 values = np.clip(self._after(step, values, ground, others, above), 0.0, 1.0)
             except ShotError as error:
-                raise error.at(f"map '{chalk.name}', step {index + 1}") from None
+                raise error.at(f"map '{chalk.name}', step {index}") from None
+        self._near.remembered.keep(ground, chalk.steps, values)
         return values
 
     def _after(

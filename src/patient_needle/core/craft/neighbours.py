@@ -15,14 +15,20 @@ from ..model.typed import Points, Scalars
 from .chalk import ChalkMap, by_name
 from .ground import Ground
 from .plan import CastMember, Garment, ShotPlan
+from .remembered import Remembered
 
 
 class Neighbours:
-    """A shot's cast and garments, as they stand before anything moves; each garment made ready once."""
+    """A shot's cast and garments, as they stand before anything moves."""
 
-    def __init__(self, cast: Mapping[str, CastMember], garments: Mapping[str, Garment]) -> None:
+    def __init__(
+        self,
+        cast: Mapping[str, CastMember],
+        garments: Mapping[str, Garment],
+        remembered: Remembered | None = None,
+    ) -> None:
         self._cast, self._garments = cast, garments
-        self._grounds: dict[str, Ground] = {}
+        self.remembered = remembered or Remembered()
 
     @staticmethod
     def of(plan: ShotPlan) -> Neighbours:
@@ -41,9 +47,7 @@ class Neighbours:
                 f"there is no garment '{name}'", remedy=f"There is {', '.join(self._garments) or 'none'}"
             )
         garment = self._garments[name]
-        if name not in self._grounds:
-            self._grounds[name] = Ground.of(garment.mesh)
-        return self._grounds[name], by_name(garment.maps)
+        return self.remembered.ground(garment.mesh), by_name(garment.maps)
 
     def away(self, name: str, points: Points, reach: float) -> Scalars:
         """Distance (k,) m of points (k, 3) m from a cast member in its rest pose; 0 within it where it is

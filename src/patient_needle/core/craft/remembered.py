@@ -1,0 +1,69 @@
+"""What drawing maps need not do again: garments made ready, and values after steps that were done before."""
+
+from __future__ import annotations
+
+import pickle
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator, Sequence
+from hashlib import sha1
+
+from ..model.mesh import Mesh
+from ..model.typed import Scalars
+from .chalk import FromDistance, FromGarment, FromWeights, Step, With
+from .ground import Ground
+
+MOST_GROUNDS, MOST_VALUES = 8, 48
+
+
+class Remembered:
+    """The latest grounds by their mesh, and the latest values by the ground and the steps that made them.
+
+    Steps that ask others than the garment itself are not remembered, nor what comes after them.
+    """
+
+    def __init__(self) -> None:
+        self._lock = threading.RLock()
+        self._grounds: OrderedDict[bytes, Ground] = OrderedDict()
+        self._values: OrderedDict[bytes, Scalars] = OrderedDict()
+
+    def ground(self, mesh: Mesh) -> Ground:
+        """The mesh made ready, as `Ground.of` has it."""
+        with self._lock:
+            key = mesh.fingerprint
+            if key not in self._grounds:
+                self._grounds[key] = Ground.of(mesh)
+            self._grounds.move_to_end(key)
+            while len(self._grounds) > MOST_GROUNDS:
+                self._grounds.popitem(last=False)
+            return self._grounds[key]
+
+    def begun(self, ground: Ground, steps: Sequence[Step]) -> tuple[int, Scalars | None]:
+        """How many of the steps need not be done again, and the values (n,) after them."""
+        found: tuple[int, Scalars | None] = (0, None)
+        with self._lock:
+            for count, key in enumerate(_keys(ground, steps), 1):
+                if key in self._values:
+                    self._values.move_to_end(key)
+                    found = (count, self._values[key].copy())
+        return found
+
+    def keep(self, ground: Ground, steps: Sequence[Step], values: Scalars) -> None:
+        """Values (n,) after all the steps."""
+        keys = list(_keys(ground, steps))
+        if len(keys) < len(steps) or not keys:
+            return
+        with self._lock:
+            self._values[keys[-1]] = values.copy()
+            while len(self._values) > MOST_VALUES:
+                self._values.popitem(last=False)
+
+
+def _keys(ground: Ground, steps: Sequence[Step]) -> Iterator[bytes]:
+    """A key after each step, for as long as they ask nothing but the garment itself."""
+    whole = sha1(ground.mesh.fingerprint)
+    for step in steps:
+        if isinstance(step, (With, FromGarment, FromWeights, FromDistance)):
+            return
+        whole.update(pickle.dumps(step))
+        yield whole.digest()
