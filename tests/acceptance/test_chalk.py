@@ -152,3 +152,38 @@ def test_maps_by_rule_from_files_and_beside_each_other(room: Page, tmp_path):  #
     room.get_by_label("Map to bring in").set_input_files(tmp_path / "colour.png")
     expect(room.get_by_role("alert").filter(has_text="not grey")).to_be_visible(timeout=SLOW)
     assert steps(room) == 2
+
+
+PEN = """([x0, y0, x1, y1]) => {
+  const canvas = document.querySelector('[role="img"][aria-label^="The stage"]');
+  const box = canvas.getBoundingClientRect();
+  const send = (kind, share, pressure) => canvas.dispatchEvent(new PointerEvent(kind, {
+    bubbles: true, pointerId: 7, pointerType: 'pen', button: 0, buttons: 1, pressure,
+    clientX: box.left + box.width * (x0 + share * (x1 - x0)),
+    clientY: box.top + box.height * (y0 + share * (y1 - y0)),
+  }));
+  send('pointermove', 0, 0);
+  send('pointerdown', 0, 0.25);
+  for (let k = 1; k <= 8; k += 1) send('pointermove', k / 8, 0.25 + 0.05 * k);
+  send('pointerup', 1, 0);
+}"""
+
+
+def test_a_pens_pressure_is_the_strokes(room: Page):  # noqa: F811
+    open_shot(room, "Signal flag 0010")
+    bench(room, "Chalk")
+    room.get_by_role("button", name="Front", exact=True).click()
+    until(lambda: outside(stage(room)) > 3000, 60)
+    begin(room, "Bend", "pressed")
+    # No browser knows a pen that is only made up, so it cannot be captured.
+    for name in ("setPointerCapture", "releasePointerCapture"):
+        room.evaluate(f"() => {{ Element.prototype.{name} = () => undefined; }}")
+    room.evaluate(PEN, [0.46, 0.42, 0.56, 0.46])
+    expect(chalk_card(room)).to_contain_text("1. Added 1", timeout=SLOW)
+    asked = "path => fetch(path).then((answer) => answer.json())"
+    flag = next(one["id"] for one in room.evaluate(asked, "/api/shots") if one["name"] == "Signal flag 0010")
+    maps = room.evaluate(asked, f"/api/shots/{flag}")["document"]["garments"][0]["maps"]
+    (pressed,) = [one for one in maps if one["name"] == "pressed"]
+    pressures = [hit[6] for hit in pressed["steps"][0]["stroke"]["hits"]]
+    assert 0.25 <= min(pressures) < 0.4
+    assert 0.5 < max(pressures) <= 0.65

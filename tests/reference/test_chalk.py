@@ -283,6 +283,7 @@ class TestRules:
             ((Change("clamp", 0.5, 0.2),), {}, "lower one first"),
             ((stroke((0, 0, 0), size=0.0),), {}, "size above 0"),
             ((stroke((np.nan, 0, 0)),), {}, "not made of numbers"),
+            ((stroke((0.4, 0.4, 0.12)),), {}, "lies 120 mm off the garment"),
         ):
             with pytest.raises(ShotError, match=says) as raised:
                 drawn(ChalkMap("m", "bend", steps), self.cloth, others)

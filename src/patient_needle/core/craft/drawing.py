@@ -149,7 +149,8 @@ def _check_reach(reach: float) -> None:
 
 def coverage(stroke: Stroke, ground: Ground) -> Scalars:
     """How much of the stroke reaches each vertex, (n,) from 0 to 1. The most that any hit gives counts, so that
-    it does not matter how close the hits are.
+    it does not matter how close the hits are. Hits that lie further off the garment than the brush reaches, as
+    on one that was replaced, do nothing; `ShotError` when all of them do.
     """
     hits = stroke.hits
     if not (stroke.size > 0 and 0 <= stroke.softness <= 1 and 0 <= stroke.strength <= 1):
@@ -162,11 +163,17 @@ def coverage(stroke: Stroke, ground: Ground) -> Scalars:
     points = ground.mesh.vertices
     if len(hits) == 0:
         return np.zeros(len(points))
-    if not stroke.through:
-        triangle, barycentric = ground.places(hits[:, :3], hits[:, 3:6])
-        return ground.walk.brushed(
-            triangle, barycentric, hits[:, 6], stroke.size, stroke.softness * stroke.size
+    triangle, barycentric, away = ground.nearest(hits[:, :3], hits[:, 3:6])
+    on = away <= stroke.size
+    if not on.any():
+        raise ShotError(
+            f"the stroke lies {away.min() * 1e3:.0f} mm off the garment, further than its brush reaches",
+            remedy="It was drawn on another mesh: take it back, and draw it again",
         )
+    hits = hits[on]
+    if not stroke.through:
+        soft = stroke.softness * stroke.size
+        return ground.walk.brushed(triangle[on], barycentric[on], hits[:, 6], stroke.size, soft)
     out = np.zeros(len(points))
     for hit in hits:
         away = np.linalg.norm(points - hit[:3], axis=1)
