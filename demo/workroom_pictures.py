@@ -1,6 +1,7 @@
-"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS
+"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk]
 
-Needs an open workroom (./needle up) with the demo in it and one finished take of each shot.
+Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk bench
+alone no take.
 """
 
 from __future__ import annotations
@@ -27,7 +28,10 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(sys.argv[1])
         page.get_by_role("heading", name="Cast").first.wait_for()
-        take_all(page)
+        if "chalk" in sys.argv:
+            chalk(page)
+        else:
+            take_all(page)
         browser.close()
 
 
@@ -113,10 +117,7 @@ def lanterns(page: Page) -> None:
 def chalk(page: Page) -> None:
     """A heavy hem shaded from the border, and a mirrored stroke above it that is not yet over."""
     bench(page, "Chalk")
-    page.get_by_role("combobox", name="A map of").click()
-    page.get_by_role("option", name="Weight").click()
-    page.get_by_label("Its name").fill("heavy hem")
-    page.get_by_role("button", name="Begin it").click()
+    begin_map(page, "Weight", "heavy hem")
     page.get_by_role("button", name=re.compile("^From a border")).click()
     page.get_by_role("button", name="Shade it from there").click()
     page.get_by_role("button", name=re.compile("^From a border")).click()
@@ -136,6 +137,26 @@ def chalk(page: Page) -> None:
     page.wait_for_timeout(1500)
     keep(page, "chalk")
     page.mouse.up()
+    page.get_by_text("2. Added 1").wait_for()
+    page.get_by_role("button", name="Inside", exact=True).click()
+    keep(page, "chalk_inside")
+    page.get_by_role("button", name="Cloth", exact=True).click()
+    begin_map(page, "Weight", "by the body")
+    page.get_by_role("button", name=re.compile("^From a body")).click()
+    page.get_by_role("button", name="Shade it by distance").click()
+    page.get_by_text("1. 1 at the lamplighter").wait_for()
+    page.get_by_role("combobox", name="Show the difference from").click()
+    page.get_by_role("option", name="heavy hem").click()
+    page.get_by_role("combobox", name="Show the difference from").scroll_into_view_if_needed()
+    keep(page, "chalk_apart")
+
+
+def begin_map(page: Page, role: str, name: str) -> None:
+    page.get_by_role("combobox", name="A map of").click()
+    page.get_by_role("option", name=role).click()
+    page.get_by_label("Its name").fill(name)
+    page.get_by_role("button", name="Begin it").click()
+    page.get_by_role("button", name=re.compile(f"^{name}")).wait_for()
 
 
 def garment(page: Page, name: str) -> None:

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
+
+from patient_needle.formats.ply import write_values
+from tests.sheets import polygons
 
 from .test_fasten import run_take
 from .test_workroom import SLOW, bench, open_shot, outside, room, stage, type_into, until  # noqa: F401
@@ -151,6 +155,10 @@ def test_maps_by_rule_from_files_and_beside_each_other(room: Page, tmp_path):  #
     Image.new("RGB", (8, 8)).save(tmp_path / "colour.png")
     room.get_by_label("Map to bring in").set_input_files(tmp_path / "colour.png")
     expect(room.get_by_role("alert").filter(has_text="not grey")).to_be_visible(timeout=SLOW)
+    # So are values for another mesh.
+    write_values(tmp_path / "other.ply", polygons("other", np.eye(3), [[0, 1, 2]]), "hem", np.zeros(3))
+    room.get_by_label("Map to bring in").set_input_files(tmp_path / "other.ply")
+    expect(room.get_by_role("alert").filter(has_text="values for 3 vertices")).to_be_visible(timeout=SLOW)
     assert steps(room) == 2
 
 

@@ -138,7 +138,9 @@ class TestInContact:
         cloth = cloth_of(flat, faces, fabric, warp=(0, 0, 1.0), multipliers=Multipliers(**given))
         slab, top = box((-0.2, -0.2, -0.5), (0.6, 0.0, 0.3))
         around = surroundings(len(top), 2e-3)
-        engine = Engine(cloth, slab, top, FINAL, Forces(np.array([0, -9.81, 0]), 0.5), 2.5e-3, widest=8e-3)
+        engine = Engine(
+            cloth, slab, top, FINAL, Forces(np.array([0, -9.81, 0]), 0.5), 2.5e-3, widest=(5e-3, 8e-3)
+        )
         state, step = still(cloth), 1 / 192
         for _ in range(round(seconds / step)):
             state = engine.step(state, Surround(slab, slab, NOTHING, around), step, FrameTally())
@@ -174,7 +176,7 @@ class TestInContact:
             FINAL,
             Forces(np.array([0, -9.81, 0]), 0.5),
             1e-3,
-            widest=4e-3,
+            widest=(4e-3, 0.0),
         )
         state, around = still(both, both.rest_points), surroundings(0, 0.0)
         for _ in range(96):

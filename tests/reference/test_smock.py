@@ -42,8 +42,11 @@ def drawn_along(loop: np.ndarray, radius: float) -> Stroke:
 
 def over_the_back() -> Stroke:
     """To and fro, from the waist to the shoulder blades."""
-    places = [(x, y, -0.12) for y in np.arange(1.0, 1.4, 0.04) for x in np.linspace(-0.22, 0.22, 23)]
-    return Stroke(np.array([[*place, 0, 0, -1, 1] for place in places]), 0.05, softness=0.3, mode="set")
+    before = np.array([(x, y, -0.12) for y in np.arange(1.0, 1.4, 0.04) for x in np.linspace(-0.22, 0.22, 23)])
+    facing = np.broadcast_to([0.0, 0, -1.0], before.shape)
+    triangle, barycentric = GROUND.places(before, facing)
+    places = np.einsum("ik,ikj->ij", barycentric, POINTS[GROUND.triangles[triangle]])
+    return Stroke(np.column_stack([places, facing, np.ones(len(places))]), 0.05, softness=0.3, mode="set")
 
 
 @cache

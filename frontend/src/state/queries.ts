@@ -1,5 +1,6 @@
 /** The server's things, cached; every change of them goes through here. */
 import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import {
   type Against,
   api,
@@ -66,6 +67,15 @@ export function useReading(shot: Shot | undefined) {
         }),
       ),
   });
+}
+
+/** A shot's reading, or while the newest revision is still being read that of the one before, so that what is open
+ * on a card stays open.
+ */
+export function useLastReading(shot: Shot, reading: Reading | undefined): Reading | undefined {
+  const [last, setLast] = useState<{ shot: number; reading: Reading } | null>(null);
+  if (reading !== undefined && last?.reading !== reading) setLast({ shot: shot.id, reading });
+  return reading ?? (last?.shot === shot.id ? last.reading : undefined);
 }
 
 export function useTakes(shot: number | null) {

@@ -161,7 +161,7 @@ def test_cached_pairs_are_those_of_a_fresh_search():
     fresh = fresh_finder.along(actual, 0.01)
     as_set = lambda pairs: {tuple(v) for v in pairs.vertices.tolist()}  # noqa: E731
     assert as_set(cached) == as_set(fresh)
-    assert within_reach(fresh, points, actual, 0.01).all()
+    assert within_reach(fresh, points, actual, np.full(len(fresh), 0.01)).all()
 
 
 def test_rows_certify_the_gap_they_were_made_at():

@@ -2,6 +2,7 @@ import Typography from "@mui/material/Typography";
 import type { Reading, Shot } from "../../api/client";
 import { mapsOf } from "../../domain/chalk";
 import { mapAtHand } from "../../stage/useChalking";
+import { useLastReading } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card } from "../../ui/Card";
 import { GarmentPicker, useGarmentAtHand } from "../../ui/GarmentPicker";
@@ -11,7 +12,8 @@ import { MapPanel } from "./MapPanel";
 import { Rules } from "./Rules";
 
 /** Maps: where the cloth is held, stiffer, heavier, drawn by hand and by rules. */
-export function ChalkCard({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
+export function ChalkCard({ shot, reading: newest }: { shot: Shot; reading: Reading | undefined }) {
+  const reading = useLastReading(shot, newest);
   const names = shot.document.garments.map((garment) => garment.name);
   const garment = useGarmentAtHand(names);
   const wanted = useRoom((room) => room.chalk);

@@ -37,7 +37,7 @@ export function Rules({ shot, garment, map, maps, reading }: RulesProps) {
       <FromKept shot={shot} garment={garment} add={add} />
       <FromBody reading={reading} add={add} />
       <FromGarment shot={shot} garment={garment} add={add} />
-      <FromFile shot={shot} garment={garment} map={map} />
+      <FromFile shot={shot} garment={garment} map={map} vertices={reading?.garments[garment]?.vertices} />
       <Fold title="All values" said="invert, clamp, smooth, mirror">
         <Changes add={add} />
       </Fold>

@@ -8,7 +8,7 @@ import { bringIn, type MapRecord, type Reading, type Shot, type Uploaded } from 
 import { addStep, mapsOf } from "../../domain/chalk";
 import { choiceSaid, PLAIN_CHOICE } from "../../domain/holds";
 import { complain, useEdit } from "../../state/queries";
-import { useRoom } from "../../state/room";
+import { notify, useRoom } from "../../state/room";
 import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
@@ -126,12 +126,21 @@ export function FromGarment({ shot, garment, add }: Of & { add: Add }) {
 }
 
 /** From a picture over the UVs, or a mesh of the same vertices with values. */
-export function FromFile({ shot, garment, map }: Of & { map: MapRecord }) {
+export function FromFile({ shot, garment, map, vertices }: Of & { map: MapRecord; vertices: number | undefined }) {
   const edit = useEdit(shot);
   const chooser = useRef<HTMLInputElement>(null);
   const [found, setFound] = useState<Uploaded | null>(null);
   const take = (file: Uploaded, named: string | null) => {
     setFound(null);
+    const given = file.values.find((one) => one.name === named)?.count;
+    if (file.picture === null && given === undefined) {
+      notify(`${file.name} has no values of vertices`, "Bring in a grey PNG, or a PLY or USD mesh with a property of one number to a vertex", true);
+      return;
+    }
+    if (given !== undefined && vertices !== undefined && given !== vertices) {
+      notify(`${file.name} has values for ${given} vertices, the ${garment} has ${vertices}`, "Save the map from this mesh, or bring in the mesh that it was made for", true);
+      return;
+    }
     edit.mutate({
       edit: (document) => addStep(document, garment, map.name, { from_file: { file: file.name, named } }),
       uploads: { [file.name]: file.sha },

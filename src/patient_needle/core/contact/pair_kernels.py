@@ -34,12 +34,12 @@ def _pair_motion(motion, edge_edge, a, b, c, d):
 
 @njit(cache=True)
 def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
-    """Whether each pair's gap is at most its relative motion plus slack, into keep."""
+    """Whether each pair's gap is at most its relative motion plus its slack, into keep."""
     for i in range(gap.shape[0]):
         moved = _pair_motion(
             motion, edge_edge[i], vertices[i, 0], vertices[i, 1], vertices[i, 2], vertices[i, 3]
         )
-        keep[i] = gap[i] <= moved + slack
+        keep[i] = gap[i] <= moved + slack[i]
 
 
 @njit(cache=True, inline="always")

@@ -72,7 +72,8 @@ class PairFinder:
     cloth (m, 3) indices below `cloth_count`; colliders (k, 3) indices from `cloth_count` on; points (n, 3) m
     at rest, which decide how the trees are split. `margin` m: the search looks this far beyond the
     predicted motion, and searches again only where the true motion misses the prediction by more than
-    half of what the caller's slack leaves of it. Pairs are cached within a substep.
+    half of what the caller's slack leaves of it; colliders are looked for `wider` m further, beyond margin and
+    slack. Pairs are cached within a substep.
     """
 
     def __init__(
@@ -84,8 +85,10 @@ class PairFinder:
         margin: float,
         *,
         against_itself: bool = False,
+        wider: float = 0.0,
     ) -> None:
         self.margin = margin
+        self.wider = wider
         self.cloth_count = cloth_count
         self.carriers = np.concatenate([colliders, cloth]).astype(np.int32)
         self.cloth = build_tree(points, cloth)
@@ -123,7 +126,8 @@ class PairFinder:
         far = missed > 0.5 * (self.margin - slack)
         if far.any():
             self._search_again(search, end, far)
-        return search.pairs.only(within_reach(search.pairs, search.start, end, slack))
+        spare = np.where(search.pairs.carrier < self.foreign, slack + self.wider, slack)
+        return search.pairs.only(within_reach(search.pairs, search.start, end, spare))
 
     def _search_again(self, search: _Search, end: Points, far: Flags) -> None:
         touched = far[self.cloth.triangles].any(axis=1)
@@ -145,11 +149,12 @@ class PairFinder:
             refit(self.colliders, start)
             refit(self.colliders, motion, self._collider_sweep)
             other = (self.colliders, self._collider_sweep, self._owns[1])
-            found.append(self._against(other, 0, np.zeros(0, np.bool_), start, motion, leaves))
+            none, margin = np.zeros(0, np.bool_), self.margin + self.wider
+            found.append(self._against(other, 0, none, start, motion, leaves, margin))
         if self._fans is not None:
             own = (self.cloth, self._cloth_sweep, self._owns[0])
             flat = self._fans.flat(start, end)
-            found.append(self._against(own, self.foreign, flat, start, motion, leaves))
+            found.append(self._against(own, self.foreign, flat, start, motion, leaves, self.margin))
         return found[0] if len(found) == 1 else found[0].joined(found[1])
 
     def _against(
@@ -160,6 +165,7 @@ class PairFinder:
         start: Points,
         motion: Vectors,
         leaves: Indices,
+        margin: float,
     ) -> Pairs:
         """Pairs of the cloth's `leaves` with a tree, given with its sweep and owners; flat (n,) for its own."""
         a, (b, sweep, owns) = self.cloth, other
@@ -171,7 +177,7 @@ class PairFinder:
                 b is a, leaves, among, flat, first_carrier,
                 a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
                 b.order, b.left, b.right, b.start, b.end, b.boxes, sweep, b.triangles, owns,
-                start, motion, self.margin, *found,
+                start, motion, margin, *found,
             )  # fmt: skip
 
         return self._gathered(run)
@@ -228,8 +234,8 @@ def _leaf_of_triangle(tree: Tree) -> Indices:
     return leaf_of
 
 
-def within_reach(pairs: Pairs, start: Points, end: Points, slack: float) -> Flags:
-    """(m,) whether each pair's gap is at most its relative motion plus `slack` m."""
+def within_reach(pairs: Pairs, start: Points, end: Points, slack: Scalars) -> Flags:
+    """(m,) whether each pair's gap is at most its relative motion plus its slack (m,) m."""
     keep = np.zeros(len(pairs), np.bool_)
     keep_within_reach(pairs.vertices, pairs.edge_edge, pairs.gap, end - start, slack, keep)
     return keep

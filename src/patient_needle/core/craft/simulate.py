@@ -86,7 +86,7 @@ class OutfitRun:
             plan.patience,
             tuple(Forces(plan.gravity, plan.air_drag, plan.air_density, g.shelter, g.calm) for g in garments),
             float(around.gap.mean() + 0.5 * thickness if around.count else thickness),
-            widest=float(max(clearance * skin.clearance.max() + 0.5 * (thick + cloth), cloth)),
+            widest=(float(cloth), float(clearance * skin.clearance.max() + 0.5 * (thick + cloth))),
             against_itself=True,
         )
 

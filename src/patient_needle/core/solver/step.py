@@ -46,6 +46,7 @@ ROUGH = 0.25  # of the spacing: a solution that still moves further deserves mor
 # A step so long that inertia hardly counts next to weight and tension, s, and how well it is solved.
 UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
 STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
+ROOM = 1.05  # of the widest gap: as far as pairs at rest are looked for
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,8 +72,9 @@ class Engine:
     """Cloths among merged colliders: buffers and factors kept between substeps.
 
     collider_triangles (m, 3) index the colliders' own points; rest_colliders (k, 3) m; forces of all cloths or
-    of each; gap m, a typical soft gap, and widest m, the largest anywhere at any time, from which search radii
-    come; against_itself: whether cloth may not pass through cloth, always so between several.
+    of each; gap m, a typical soft gap, and widest m, the largest of cloth on cloth and of cloth on colliders
+    anywhere at any time, from which search radii come; against_itself: whether cloth may not pass through
+    cloth, always so between several.
     """
 
     def __init__(
@@ -84,7 +86,7 @@ class Engine:
         forces: Forces | tuple[Forces, ...],
         gap: float,
         *,
-        widest: float = 0.0,
+        widest: tuple[float, float] = (0.0, 0.0),
         against_itself: bool = False,
         tolerances: Tolerances = DEFAULT,
     ) -> None:
@@ -100,14 +102,14 @@ class Engine:
         self._stiffness = worn.stiffness
         self._collider_count = len(rest_colliders)
         self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)
-        self._slack = max(1.5 * gap, 1.05 * widest, 0.12 * worn.spacing)
+        self._slack = max(1.5 * gap, ROOM * widest[0], 0.12 * worn.spacing)
         self._finder: PairFinder | None = None
         against_itself = against_itself or len(worn.cloths) > 1
         if len(collider_triangles) or against_itself:
             scene = np.concatenate([worn.rest_points, rest_colliders])
             self._finder = PairFinder(
                 scene, worn.triangles, self.collider_triangles, worn.count, 2 * self._slack,
-                against_itself=against_itself,
+                against_itself=against_itself, wider=max(0.0, ROOM * widest[1] - self._slack),
             )  # fmt: skip
             self._filter = PathFilter(
                 self._finder,
