@@ -1,6 +1,6 @@
 """PLY in and out: a mesh whose vertices carry values as properties of their own.
 
-Source: G. Turk, The PLY polygon file format, Stanford University, 1994. The library plyfile does the reading.
+Source: G. Turk, The PLY polygon file format, Stanford University, 1994. The library trimesh does the reading.
 """
 
 from ..registry import register

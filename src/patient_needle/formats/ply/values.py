@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import io
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+import trimesh
 from numpy.typing import NDArray
-from plyfile import PlyData, PlyElement, PlyHeaderParseError, PlyParseError
+from trimesh.exchange.ply import export_ply, load_ply
 
+from ...core.geometry.triangulate import triangulated
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Stated, ValuesInShort
@@ -23,23 +27,17 @@ def read_values(path: Path) -> list[VertexValues]:
     """Every property of the file's vertices that is one number and no place; whole numbers as shares of the
     largest their kind can hold.
     """
-    read_bytes(path)
-    try:
-        data = PlyData.read(str(path), mmap=False)
-    except (PlyHeaderParseError, PlyParseError) as error:
-        raise FileError(
-            f"this cannot be read as PLY ({error})", where=str(path), remedy="Export it again"
-        ) from None
-    if "vertex" not in data:
+    found: dict[str, Any] = load_ply(io.BytesIO(read_bytes(path)))
+    vertex = found["metadata"]["_ply_raw"].get("vertex")
+    if vertex is None:
         raise FileError("it has no vertices", where=str(path), remedy="Export it with its mesh")
-    element = data["vertex"]
     out = []
-    for one in element.properties:
-        column = element.data[one.name]
-        if one.name in PLACES or column.dtype.kind not in "iuf":
+    for name in vertex["properties"]:
+        column = np.asarray(vertex["data"][name]).ravel()
+        if name in PLACES or column.dtype.kind not in "iuf" or len(column) != vertex["length"]:
             continue
         share = np.iinfo(column.dtype).max if column.dtype.kind in "iu" else 1.0
-        out.append(VertexValues(path.stem, one.name, len(column), column.astype(np.float64) / share))
+        out.append(VertexValues(path.stem, name, len(column), column.astype(np.float64) / share))
     return out
 
 
@@ -54,17 +52,8 @@ def list_ply(path: Path) -> Contents:
 
 
 def write_values(path: Path, mesh: Mesh, name: str, values: NDArray[np.float64]) -> None:
-    """Write the mesh in m, its polygons as they are, and values (n,) as the vertex property `name`."""
-    named = identifier(name)
-    table = np.empty(mesh.vertex_count, [("x", "f4"), ("y", "f4"), ("z", "f4"), (named, "f4")])
-    for axis, key in enumerate("xyz"):
-        table[key] = mesh.vertices[:, axis]
-    table[named] = values
-    faces = np.empty(mesh.face_count, [("vertex_indices", object)])
-    faces["vertex_indices"][:] = np.split(mesh.face_corners.astype(np.int32), np.cumsum(mesh.face_sizes)[:-1])
-    elements = [
-        PlyElement.describe(table, "vertex"),
-        PlyElement.describe(faces, "face", val_types={"vertex_indices": "i4"}),
-    ]
+    """Write the mesh in m, cut into triangles, and values (n,) as the vertex property `name`."""
+    named = {identifier(name): values.astype(np.float32)}
+    cut = trimesh.Trimesh(mesh.vertices, triangulated(mesh).triangles, process=False, vertex_attributes=named)
     with replacing(path) as part:
-        PlyData(elements, byte_order="<").write(str(part))
+        part.write_bytes(export_ply(cut, vertex_normal=False, include_attributes=True))
