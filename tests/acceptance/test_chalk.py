@@ -109,6 +109,14 @@ def test_a_map_is_drawn_taken_back_filled_switched_and_run(room: Page):  # noqa:
     expect(shown).to_contain_text("unlike Plain: signal flag, map heavy end was put to use", timeout=SLOW)
     expect(shown).to_contain_text("unlike Plain: signal flag, map light was put to use")
 
+    # The map lies on the cloth of the takes, until another look is chosen.
+    before = stage(room)
+    room.get_by_role("button", name="Map", exact=True).click()
+    expect(room.get_by_role("figure", name=re.compile("^light of the signal flag"))).to_be_visible(timeout=SLOW)
+    until(lambda: np.abs(stage(room) - before).mean() > 0.5, 30)
+    room.get_by_role("button", name="Cloth", exact=True).click()
+    until(lambda: np.abs(stage(room) - before).mean() < 0.1, 30)
+
 
 def test_maps_by_rule_from_files_and_beside_each_other(room: Page, tmp_path):  # noqa: F811
     open_shot(room, "Signal flag 0010")

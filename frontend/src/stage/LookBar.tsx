@@ -3,9 +3,12 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { type Look, useRoom } from "../state/room";
 import { looksAtTakes } from "./description";
 
+const OF_TAKES: readonly Look[] = ["map", "stretch", "closeness"];
+
 const LOOKS: readonly { look: Look; name: string; said: string }[] = [
   { look: "cloth", name: "Cloth", said: "Cloth in daylight" },
   { look: "threads", name: "Threads", said: "The mesh's edges" },
+  { look: "map", name: "Map", said: "The map at hand, as it is drawn now, on the cloth of the take" },
   { look: "stretch", name: "Stretch", said: "How far each place is stretched" },
   { look: "closeness", name: "Closeness", said: "How near each place is to what it wears on" },
   { look: "inside", name: "Inside", said: "Only the inside of the cloth" },
@@ -33,7 +36,7 @@ export function LookBar() {
           key={value}
           value={value}
           title={said}
-          disabled={(value === "stretch" || value === "closeness") && !taken}
+          disabled={OF_TAKES.includes(value) && !taken}
           sx={{
             border: 0,
             px: 1.4,

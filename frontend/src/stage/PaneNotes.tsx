@@ -45,7 +45,7 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
       {takes.slice(1).map((take, pane) => (
         <Box key={take.id} aria-hidden sx={{ position: "absolute", top: 0, bottom: 0, left: `${(100 * (pane + 1)) / takes.length}%`, width: "1px", bgcolor: "divider" }} />
       ))}
-      <Legend />
+      <Legend shot={shot} />
     </>
   );
 }
@@ -141,8 +141,23 @@ function ChalkLegend({ shot }: { shot: Shot }) {
   );
 }
 
-function Legend() {
+/** What the shades of the map on a take's cloth mean. */
+function MapLegend({ shot }: { shot: Shot }) {
+  const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
+  const wanted = useRoom((room) => room.chalk);
+  const map = garment === undefined ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
+  if (map === undefined) return <Typography sx={{ ...NOTE, right: 14 }}>No map to show: draw one on the Chalk bench</Typography>;
+  const [low, high] = spanOf(map).map((end) => meaning(map, end));
+  return (
+    <RampNote said={`${map.name} of the ${garment}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
+      {map.name} of the {garment}, as it is now
+    </RampNote>
+  );
+}
+
+function Legend({ shot }: { shot: Shot }) {
   const look = useRoom((room) => room.look);
+  if (look === "map") return <MapLegend shot={shot} />;
   if (look !== "stretch" && look !== "closeness") return null;
   const [low, high, said] =
     look === "stretch" ? (["0 %", "5 %", "Stretch of each place"] as const) : (["20 mm", "0 mm", "Distance from the nearest collider"] as const);

@@ -14,6 +14,7 @@ import { type Failed, PaneNotes } from "./PaneNotes";
 import { Scenery } from "./scenery";
 import { Stage } from "./stage";
 import { useChalking } from "./useChalking";
+import { useMapLook } from "./useMapLook";
 import { useHandle } from "./useHandle";
 import { ViewCards } from "./ViewCards";
 
@@ -78,6 +79,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
 
   const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name)) ?? null;
   const chalking = useChalking(built?.stage ?? null, built?.scenery ?? null, shot, garment);
+  useMapLook(built?.scenery ?? null, shot);
   const handle = useHandle(built?.stage ?? null, shot, garment);
 
   const place = (event: PointerEvent<HTMLElement>): [number, number] => {

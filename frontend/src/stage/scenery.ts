@@ -41,6 +41,11 @@ export const RANGES: Record<"stretch" | "closeness", Range> = {
   closeness: { low: 0.02, high: 0 }, // near is dark
 };
 
+/** Values of maps by garment. */
+export type Drawn = ReadonlyMap<string, Float32Array>;
+
+export const NOTHING_DRAWN: Drawn = new Map();
+
 export class Scenery {
   private description: Description | null = null;
   private readonly bodies = new Map<string, { base: string; shelf: FrameShelf | null; there: boolean }>();
@@ -50,7 +55,8 @@ export class Scenery {
   private frame = 0;
   private placed = false;
   private framedSize = 1;
-  private drawn: { garment: string; values: Float32Array } | null = null;
+  private drawn: Drawn = NOTHING_DRAWN;
+  private readonly chalked = new Set<string>();
   private marks: { member: string | null; marks: Map<number, Uint32Array> | null } = { member: null, marks: null };
 
   constructor(
@@ -74,7 +80,7 @@ export class Scenery {
   setLook(look: Look): void {
     this.look = look;
     this.stage.setLook(look);
-    if (this.drawn !== null) this.chalk();
+    this.chalk();
     this.show(this.frame);
   }
 
@@ -195,8 +201,8 @@ export class Scenery {
       });
   }
 
-  /** Show a map's values on a garment as made, or on none. */
-  setChalk(drawn: { garment: string; values: Float32Array } | null): void {
+  /** Show values of maps from 0 to 1 on these garments, on others none. */
+  setChalk(drawn: Drawn): void {
     this.drawn = drawn;
     this.chalk();
   }
@@ -208,8 +214,12 @@ export class Scenery {
 
   private chalk(): void {
     for (const [key, { worn, there }] of this.cloths) {
-      if (!there || worn.take !== null) continue;
-      this.stage.chalk(key, this.drawn?.garment === worn.garment ? this.drawn.values : null);
+      if (!there) continue;
+      const values = this.drawn.get(worn.garment) ?? null;
+      // What never had a map keeps the shades of its own look.
+      if (values !== null) this.chalked.add(key);
+      else if (!this.chalked.delete(key)) continue;
+      this.stage.chalk(key, values);
     }
   }
 

@@ -6,7 +6,7 @@ import { floats, floatsOf, type MapRecord, part, type Shot, type StrokeRecord } 
 import { addStep, type Brush, mapsOf } from "../domain/chalk";
 import { complain, useEdit } from "../state/queries";
 import { useRoom } from "../state/room";
-import type { Scenery } from "./scenery";
+import { NOTHING_DRAWN, type Scenery } from "./scenery";
 import type { ClothHit, Stage } from "./stage";
 
 const EACH = 0.2; // of the brush's radius between two hits
@@ -44,6 +44,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   const map = mapAtHand(maps, wanted);
   const less = lessOf(maps, map, wantedLess)?.name ?? null;
   const path = map === undefined ? null : `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment ?? "")}/maps/${part(map.name)}`;
+  const active = path !== null;
   const edit = useEdit(shot);
   const [values, setValues] = useState<Float32Array | null>(null);
   const going = useRef<Going | null>(null);
@@ -67,10 +68,12 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     };
   }, [path, less]);
   useEffect(() => {
-    scenery?.setChalk(values === null || garment === null ? null : { garment, values: less === null ? values : values.map((value) => (1 + value) / 2) });
+    if (active && values !== null && garment !== null) {
+      scenery?.setChalk(new Map([[garment, less === null ? values : values.map((value) => (1 + value) / 2)]]));
+    }
     useRoom.getState().set({ chalkValues: values, chalkHere: hereOf(values, seen.current) });
-  }, [scenery, values, garment, less]);
-  const active = path !== null;
+  }, [scenery, values, garment, less, active]);
+  useEffect(() => (active ? () => scenery?.setChalk(NOTHING_DRAWN) : undefined), [scenery, active, garment]);
   useEffect(() => {
     if (!active) return;
     stage?.turnByDragging(false);

@@ -4,7 +4,7 @@ import type { Choice } from "../api/client";
 import type { Brush } from "../domain/chalk";
 import type { Bench } from "../domain/thread";
 
-export type Look = "cloth" | "threads" | "stretch" | "closeness" | "inside";
+export type Look = "cloth" | "threads" | "map" | "stretch" | "closeness" | "inside";
 export type View = "front" | "back" | "three-quarter" | "side";
 export type Theme = "daylight" | "dimmed";
 
