@@ -150,7 +150,7 @@ function MapLegend({ shot }: { shot: Shot }) {
   const [low, high] = spanOf(map).map((end) => meaning(map, end));
   return (
     <RampNote said={`${map.name} of the ${garment}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
-      {map.name} of the {garment}, as it is now
+      {map.name} of the {garment}
     </RampNote>
   );
 }
