@@ -123,7 +123,7 @@ class OpenShot:
         piece = self.garment(name)
         if name not in self._dressed:
             try:
-                self._dressed[name] = dress(self.plan, piece.garment)
+                self._dressed[name] = dress(self.plan, piece.garment, near=self.neighbours)
             except NeedleError as error:
                 self._dressed[name] = error
         found = self._dressed[name]

@@ -321,7 +321,7 @@ class MapFileAsk(_Given):
     """What kind of file; side: pixels of a picture's sides."""
 
     kind: Literal["png", "ply", "usda", "usdc"]
-    side: int = Field(1024, ge=16, le=4096)
+    side: int = Field(1024, ge=16, le=2048)
 
 
 class Painted(_Given):

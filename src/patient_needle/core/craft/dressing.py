@@ -16,7 +16,6 @@ from ..model.typed import Flags, Indices, Points, Vectors
 from ..solver.cloth import Cloth, build_cloth
 from ..solver.state import Taken
 from .drawing import factors, grips
-from .ground import Ground
 from .holding import Grasp, HeldPoints, Moment, grasp, held_points, retake, slid, take_all
 from .holds import GRAVITY
 from .neighbours import Neighbours
@@ -77,19 +76,22 @@ class Dressed:
         return grasp(self.holds, taken, self.cloth.count, self.weight, moment)
 
 
-def dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts | None = None) -> Dressed:
-    """Make `garment` ready for the shot; errors name the garment. whereabouts: the cast's in this run."""
+def dress(
+    plan: ShotPlan, garment: Garment, whereabouts: Whereabouts | None = None, near: Neighbours | None = None
+) -> Dressed:
+    """Make `garment` ready for the shot; errors name the garment. whereabouts: the cast's in this run; near:
+    what its maps may ask.
+    """
     try:
-        return _dress(plan, garment, whereabouts or Whereabouts(plan))
+        return _dress(plan, garment, whereabouts or Whereabouts(plan), near or Neighbours.of(plan))
     except NeedleError as error:
         raise error.at(f"garment '{garment.name}'") from error
 
 
-def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts) -> Dressed:
-    ground = Ground.of(garment.mesh)
+def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Neighbours) -> Dressed:
+    ground = near.remembered.ground(garment.mesh)
     cut, points = ground.cut, garment.mesh.vertices
     areas = vertex_areas(points, cut.triangles)
-    near = Neighbours.of(plan)
     painted = grips(garment.maps, ground, near, garment=garment.name)
     holds = held_points(garment, ground, areas, whereabouts, painted)
     if garment.finished is not None:

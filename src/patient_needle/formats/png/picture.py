@@ -12,7 +12,7 @@ from ...core.model.errors import FileError
 from ..contents import Contents, Stated
 from ..whole_file import read_bytes, replacing
 
-MOST = 16_384  # pixels to a side
+MOST = 8192  # pixels to a side
 GREYS = {"1": 1.0, "L": 255.0, "I;16": 65535.0, "I": 65535.0}
 
 
