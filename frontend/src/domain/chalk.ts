@@ -151,3 +151,13 @@ export function spreadOf(values: Float32Array): { none: number; full: number; te
   }
   return { none, full, tenths };
 }
+
+/** The map that is drawn on: the one chosen, else the first. */
+export function mapAtHand(maps: readonly MapRecord[], wanted: string | null): MapRecord | undefined {
+  return maps.find((map) => map.name === wanted) ?? maps[0];
+}
+
+/** The map that it is compared with, if it is still there and another one. */
+export function lessOf(maps: readonly MapRecord[], map: MapRecord | undefined, wanted: string | null): MapRecord | undefined {
+  return maps.find((one) => one.name === wanted && one.name !== map?.name);
+}

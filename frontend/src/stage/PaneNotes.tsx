@@ -8,10 +8,9 @@ import { worst } from "../domain/pulse";
 import { count, percent, signed } from "../domain/words";
 import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
-import { meaning, means, mapsOf, spanOf } from "../domain/chalk";
+import { lessOf, mapAtHand, mapsOf, meaning, means, spanOf } from "../domain/chalk";
 import { useGarmentAtHand } from "../ui/GarmentPicker";
 import { atRest, looksAtTakes } from "./description";
-import { lessOf, mapAtHand } from "./useChalking";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 

@@ -2,8 +2,8 @@
  * line to shade along is drawn likewise. While a map is compared with another nothing is drawn.
  */
 import { useEffect, useRef, useState } from "react";
-import { floats, floatsOf, type MapRecord, part, type Shot, type StrokeRecord } from "../api/client";
-import { addStep, type Brush, mapsOf } from "../domain/chalk";
+import { floats, floatsOf, part, type Shot, type StrokeRecord } from "../api/client";
+import { addStep, type Brush, lessOf, mapAtHand, mapsOf } from "../domain/chalk";
 import { complain, useEdit } from "../state/queries";
 import { useRoom } from "../state/room";
 import { NOTHING_DRAWN, type Scenery } from "./scenery";
@@ -175,16 +175,6 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
       return true;
     },
   };
-}
-
-/** The map that is drawn on: the one chosen, else the first. */
-export function mapAtHand(maps: readonly MapRecord[], wanted: string | null): MapRecord | undefined {
-  return maps.find((map) => map.name === wanted) ?? maps[0];
-}
-
-/** The map that it is compared with, if it is still there and another one. */
-export function lessOf(maps: readonly MapRecord[], map: MapRecord | undefined, wanted: string | null): MapRecord | undefined {
-  return maps.find((one) => one.name === wanted && one.name !== map?.name);
 }
 
 function rounded(place: ClothHit["place"]): [number, number, number] {

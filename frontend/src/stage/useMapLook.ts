@@ -1,12 +1,11 @@
 /** The look that shows maps, as they are drawn now, on the cloth of takes. */
 import { useEffect, useMemo } from "react";
 import { floats, part, type Shot } from "../api/client";
-import { mapsOf } from "../domain/chalk";
+import { mapAtHand, mapsOf } from "../domain/chalk";
 import { complain } from "../state/queries";
 import { useRoom } from "../state/room";
 import { looksAtTakes } from "./description";
 import { NOTHING_DRAWN, type Scenery } from "./scenery";
-import { mapAtHand } from "./useChalking";
 
 export function useMapLook(scenery: Scenery | null, shot: Shot): void {
   const shown = useRoom((room) => room.look === "map" && looksAtTakes(room.bench));

@@ -1,7 +1,6 @@
 import Typography from "@mui/material/Typography";
 import type { Reading, Shot } from "../../api/client";
-import { mapsOf } from "../../domain/chalk";
-import { mapAtHand } from "../../stage/useChalking";
+import { mapAtHand, mapsOf } from "../../domain/chalk";
 import { useLastReading } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card } from "../../ui/Card";
