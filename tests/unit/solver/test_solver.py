@@ -224,6 +224,15 @@ def test_conjugate_gradients_solve_the_linearised_system():
     assert product == pytest.approx(-gradient, abs=1e-6 * np.abs(gradient).max())
     assert np.all(step[made.held] == 0)
     assert used < 300
+    hinted, _ = conjugate_gradients(terms, gradient, preconditioner, made.held, 300, 1e-9, hint=0.9 * step)
+    assert hinted == pytest.approx(step, abs=1e-6 * np.abs(step).max())
+    # As far along a hint as serves: all of what falls short, half of twice as far, nothing of the wrong way.
+    for share, taken in ((0.9, 0.9), (2.0, 1.0), (-1.0, 0.0)):
+        only, count = conjugate_gradients(
+            terms, gradient, preconditioner, made.held, 0, 1e-9, hint=share * step
+        )
+        assert only == pytest.approx(taken * step, abs=1e-6 * np.abs(step).max())
+        assert count == 1
 
 
 def test_gather_adds_every_corner():

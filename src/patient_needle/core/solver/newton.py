@@ -38,11 +38,13 @@ def minimise(
     passes: int,
     still: float,
     rough: float,
+    hint: Vectors | None = None,
 ) -> Minimised:
     """Lower the sum of `terms` from start (n, 3) m by at most `passes` Newton passes.
 
-    Held vertices (n,) stay where start has them. Stops when a pass moves nothing further than `still` m; while
-    one still moves something further than `rough` m, up to EXTRA times as many passes are made.
+    Held vertices (n,) stay where start has them. The first pass begins as far along `hint` (n, 3) m, which
+    leaves held vertices alone, as lowers the energy most. Stops when a pass moves nothing further than `still`
+    m; while one still moves something further than `rough` m, up to EXTRA times as many passes are made.
     """
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
@@ -59,7 +61,7 @@ def minimise(
         preconditioner.refresh(terms)
         step, used = conjugate_gradients(
             terms, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,
-            ALREADY_THERE * still,
+            ALREADY_THERE * still, hint if done == 1 else None,
         )  # fmt: skip
         iterations += used
         if used == 0:

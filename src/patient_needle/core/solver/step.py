@@ -37,7 +37,7 @@ from .linear import Preconditioner, Term, conjugate_gradients
 from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
-from .resting import Friction, resting
+from .resting import Friction, resting, staying
 from .state import ClothState
 
 ACCEPT_ROUNDS = 5
@@ -172,15 +172,22 @@ class Engine:
             easing = None
             if finder.colliders is not None:
                 easing = easing_rows(
-                    finder.colliders, start, goal, state.eased, surround.around, self._stiffness
+                    finder.colliders,
+                    self.cloth.triangles,
+                    start,
+                    goal,
+                    state.eased,
+                    surround.around,
+                    self._stiffness,
                 )
         with tally.stage("friction"):
             friction = self._friction(state, start, goal, nearest, surround.around)
             softness = np.zeros(len(goal))
             softness[: self.cloth.count] = np.where(self._held(surround), 0.0, time.reach**2 / self.cloth.mass)
             goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
+        hint = self._hint(state, goal[: self.cloth.count], friction, time, surround)
         goal, contact, accepted = self._touching(
-            terms, rows, easing, goal, normals, friction, state, surround, time.step, tally
+            terms, rows, easing, goal, normals, friction, state, surround, time.step, tally, hint
         )
         if not accepted and halvings > 0:
             return self._in_halves(state, surround, time.step, tally, halvings - 1)
@@ -221,6 +228,20 @@ class Engine:
         out = inertia.target.copy()
         out[self._held(surround)] = surround.held_to
         return out
+
+    def _hint(
+        self, state: ClothState, guess: Points, friction: Friction, time: Timing, surround: Surround
+    ) -> Vectors | None:
+        """Which way (n, 3) m from the first guess the solution lies if what hardly moves stays.
+
+        None without weight, and none in a pinch, where cloth is to come out slowly.
+        """
+        fall = float(np.linalg.norm(self._gravity)) * time.reach**2
+        if fall == 0.0 or state.released.any():
+            return None
+        hint = staying(state, guess, friction, fall, time.step)
+        hint[self._held(surround)] = 0.0
+        return hint
 
     def _held(self, surround: Surround) -> Flags:
         return self.cloth.held if surround.held is None else surround.held
@@ -289,6 +310,7 @@ class Engine:
         surround: Surround,
         step: float,
         tally: FrameTally,
+        hint: Vectors | None,
     ) -> tuple[Points, Contact, bool]:
         """Solve with contact; solve again while the true motion brings rows that the solution misses.
 
@@ -298,7 +320,9 @@ class Engine:
         pushed = np.linalg.norm(state.pushed, axis=1)
         for accept in range(ACCEPT_ROUNDS):
             contact = Contact(rows.joined(easing), goal, friction.grips, pushed)
-            goal[:count] = self._solve((*terms, contact), goal[:count], step, passes, tally, surround)
+            goal[:count] = self._solve(
+                (*terms, contact), goal[:count], step, passes, tally, surround, hint if accept == 0 else None
+            )
             with tally.stage("search"):
                 pairs = self._pairs(goal, state.released, surround.around)
                 rows = self._rows(pairs, goal, normals, surround, tally)
@@ -364,14 +388,14 @@ class Engine:
 
     def _solve(
         self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally,
-        surround: Surround,
+        surround: Surround, hint: Vectors | None = None,
     ) -> Points:  # fmt: skip
         with tally.stage("solve"):
             normals = vertex_normals(start, self.cloth.triangles)
             preconditioner = self._preconditioner(step, normals, surround)
             found = minimise(
                 terms, start, self._held(surround), preconditioner, self.patience, passes,
-                self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing,
+                self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing, hint,
             )  # fmt: skip
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations
