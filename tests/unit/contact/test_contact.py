@@ -8,7 +8,7 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from patient_needle.core.contact.anchors import Anchors, after_slip, anchor_points, placed, with_newcomers
-from patient_needle.core.contact.easing import easing_rows
+from patient_needle.core.contact.easing import PER_SUBSTEP, easing_rows
 from patient_needle.core.contact.fans import Fans
 from patient_needle.core.contact.filter import PathFilter, rigidly_moved
 from patient_needle.core.contact.intersections import (
@@ -17,7 +17,7 @@ from patient_needle.core.contact.intersections import (
     inside,
     self_crossing_pairs,
 )
-from patient_needle.core.contact.pairs import PairFinder, ownership, within_reach
+from patient_needle.core.contact.pairs import PairFinder, Pairs, ownership, within_reach
 from patient_needle.core.contact.rows import Skin, armed, build_rows, misses
 from patient_needle.core.geometry.tree import build_tree
 from tests.sheets import NO_FACES, box, sheet, surroundings
@@ -286,15 +286,51 @@ def test_armed_drops_pairs_of_released_vertices_only():
 
 
 def test_easing_asks_for_a_little_and_only_of_those_behind():
-    points, _, faces, count = scene(0.02)
+    points, cloth, faces, count = scene(0.02)
     points[:4, 1] = -0.004
     tree = build_tree(points, faces)
     eased = np.arange(count) < 6
-    rows = easing_rows(tree, points, points, eased, surroundings(len(faces), 0.003), 100.0)
+    rows = easing_rows(tree, cloth, points, points, eased, surroundings(len(faces), 0.003), 100.0)
     assert set(rows.ends[:, 0].tolist()) == {0, 1, 2, 3}
-    assert rows.soft == pytest.approx(-0.004 + 0.0015)
+    assert rows.soft == pytest.approx(-0.004 + PER_SUBSTEP * 0.003)
     assert np.all(np.isneginf(rows.hard))
-    assert easing_rows(tree, points, points, eased & False, surroundings(12, 0.003), 1.0) is None
+    assert easing_rows(tree, cloth, points, points, eased & False, surroundings(12, 0.003), 1.0) is None
+
+
+def test_what_hangs_together_is_eased_out_on_one_side():
+    """A bar of 4 cm stands in a sheet, most of which is nearer to its lower side: all of the sheet is asked to
+    go down, although part of it has the upper side nearer.
+    """
+    bar, faces = box((-0.1, -0.02, -0.1), (0.1, 0.02, 0.1))
+    flat, cloth = sheet(0.1, 0.1, 0.02)
+    lying = flat[:, [0, 2, 1]] - [0.05, 0, 0.05]
+    lying[:, 1] = np.where(lying[:, 0] > 0.02, 0.01, -0.01)
+    points = np.concatenate([lying, bar])
+    faces = (faces + len(lying)).astype(np.int32)
+    tree = build_tree(points, faces)
+    rows = easing_rows(
+        tree, cloth, points, points, np.ones(len(lying), bool), surroundings(len(faces), 0.003), 100.0
+    )
+    assert set(rows.ends[:, 0].tolist()) == set(range(len(lying)))
+    assert rows.normal == pytest.approx(np.tile([0.0, -1.0, 0.0], (len(rows), 1)))
+
+
+def test_two_cloths_push_each_other_most_where_they_are_nearest():
+    """A vertex over a corner's surroundings: that corner's row is the stiffest; on a collider all are alike."""
+    points = np.array([(0.0, 0, 0), (0.03, 0, 0), (0, 0, -0.03), (0.002, 0.002, -0.003)])
+    faces = np.array([(0, 1, 2)], np.int32)
+    pairs = Pairs(
+        np.array([(3, 0, 1, 2)], np.int32), np.zeros(1, bool), np.array([(0.0, 1, 0)]), np.array([0.002]),
+        np.zeros(1, np.int32), np.zeros(1, np.int32),
+    )  # fmt: skip
+    free = np.zeros(4, bool)
+    skin = Skin(faces, points, np.full(4, 0.003), np.ones(4), np.zeros(1, np.int32), np.zeros(4))
+    among = build_rows(pairs, points, points, faces, surroundings(0, 0.0), free, 100.0, skin=skin)
+    on_collider = build_rows(pairs, points, points, faces, surroundings(1, 0.003), free, 100.0)
+    assert dict(zip(among.ends[:, 1].tolist(), among.stiffness, strict=True)) == pytest.approx(
+        {0: 250.0, 1: 100.0, 2: 100.0}  # shares 5/6, 1/15 and 1/10, never under a third
+    )
+    assert on_collider.stiffness == pytest.approx(100.0)
 
 
 def test_anchors_ride_on_their_triangle():

@@ -20,6 +20,7 @@ from .pair_kernels import has_corner
 from .pairs import Pairs
 
 REST_SHARE = 0.8  # of the distance at rest: below it, parts of one garment push each other
+LEAST_SHARE = 1 / 3  # of a pair's push, on a corner that is not where its members are nearest
 
 
 # What touches a cloth vertex: a collider, or cloth on its front (where its normal points) or on its back.
@@ -144,8 +145,9 @@ def build_rows(
 
     start (n, 3) m, where the pairs were found, and end, where they are thought to go; carriers (k + m, 3)
     triangles; prescribed (n,) bool for all points of the scene; stiffness N/m of a vertex-triangle pair's row
-    (an edge-edge row gets half, since there are more of them); reserve m: pairs that end further apart than
-    their gap and so much more get no rows; skin: what the cloth asks, nothing without.
+    (an edge-edge row gets half, since there are more of them), more between cloths towards where the members
+    are nearest; reserve m: pairs that end further apart than their gap and so much more get no rows; skin: what
+    the cloth asks, nothing without.
     """
     depth = _gaps(pairs, around, skin)
     soft = depth
@@ -168,7 +170,8 @@ def build_rows(
         np.zeros((count, 2), np.int32),
     )
     used = _expand(
-        kept, pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, depth, hard, prescribed, stiffness,
+        kept, start, around.count, pairs.vertices, pairs.edge_edge, normal, pairs.carrier, soft, depth, hard,
+        prescribed, stiffness,
         rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth, rows.hard, rows.carrier,
     )  # fmt: skip
     return Rows(*(getattr(rows, name)[:used] for name in Rows.__dataclass_fields__))
@@ -242,13 +245,34 @@ def _allow_rest(vertices, edge_edge, kin, rest, wanted):
 
 
 @njit(cache=True)
+def _nearest_at(x, v, edge_edge, weights):
+    """Where the two members of a pair are nearest, as the corners' shares in it."""
+    a, b, c, d = v[0], v[1], v[2], v[3]
+    if edge_edge:
+        s, t = segment_segment(x, a, b, c, d)
+        weights[0], weights[1], weights[2], weights[3] = 1 - s, s, 1 - t, t
+    else:
+        weights[0] = 1.0
+        weights[1], weights[2], weights[3] = point_triangle(
+            x[a, 0], x[a, 1], x[a, 2],
+            x[b, 0], x[b, 1], x[b, 2],
+            x[c, 0], x[c, 1], x[c, 2],
+            x[d, 0], x[d, 1], x[d, 2],
+        )  # fmt: skip
+
+
+@njit(cache=True)
 def _expand(
-    kept, vertices, edge_edge, normal, carrier, soft, depth, hard, prescribed, stiffness,
+    kept, x, foreign, vertices, edge_edge, normal, carrier, soft, depth, hard, prescribed, stiffness,
     ends, out_normal, out_stiffness, out_soft, out_depth, out_hard, out_carrier,
 ):  # fmt: skip
-    used = 0
+    used, weights = 0, np.ones(4)
     for i in kept:
         firsts = 2 if edge_edge[i] else 1
+        # Evenly spread, the pushes of two cloths would turn them against each other: free borders stood up.
+        among_cloth = carrier[i] >= foreign
+        if among_cloth:
+            _nearest_at(x, vertices[i], edge_edge[i], weights)
         for k in range(firsts):
             a = vertices[i, k]
             for m in range(firsts, 4):
@@ -258,7 +282,8 @@ def _expand(
                 ends[used, 0], ends[used, 1] = a, b
                 for j in range(3):
                     out_normal[used, j] = normal[i, j]
-                out_stiffness[used] = stiffness * (0.5 if edge_edge[i] else 1.0)
+                share = max(weights[k] * weights[m] / LEAST_SHARE, 1.0) if among_cloth else 1.0
+                out_stiffness[used] = stiffness * share * (0.5 if edge_edge[i] else 1.0)
                 out_soft[used] = soft[i]
                 out_depth[used] = depth[i]
                 out_hard[used] = hard[i]
