@@ -1,4 +1,4 @@
-"""./needle bench: the hang, the swing, the demo skirt and a crowd of pages; writes docs/benchmarks.md."""
+"""./needle bench: what the engine costs and holds, part by part; writes docs/benchmarks.md."""
 
 from __future__ import annotations
 
@@ -8,10 +8,11 @@ environment.prepare(alone=True)
 
 import json  # noqa: E402
 import os  # noqa: E402
+import re  # noqa: E402
 import sys  # noqa: E402
 import tempfile  # noqa: E402
 import time  # noqa: E402
-from collections.abc import Callable  # noqa: E402
+from collections.abc import Callable, Iterable  # noqa: E402
 from datetime import date  # noqa: E402
 from pathlib import Path  # noqa: E402
 
@@ -28,6 +29,7 @@ from tests.layers import dropped, twisted  # noqa: E402
 from .calm import calm  # noqa: E402
 from .cast import cast  # noqa: E402
 from .chalk import chalk  # noqa: E402
+from .elsewhere import elsewhere  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .truths import sweeps  # noqa: E402
@@ -39,37 +41,56 @@ XPBD_SUBSTEPS = (60, 80, 100, 130, 160, 200, 260, 340, 440)
 REFERENCE = Patience("reference", 64, 1.0, 6, 60, 1e-3, 1e-6)
 
 
+def parts(quick: bool) -> dict[str, Callable[[], str]]:
+    """What can be measured, in the order of the document."""
+    return {
+        "hang": lambda: hang(10_000),
+        "swing": lambda: swing(3_000),
+        "pass": lambda: elastic_pass(30_000),
+        "truths": lambda: sweeps(quick),
+        "itself": lambda: among_itself(quick),
+        "limbs": lambda: limbs(quick),
+        "elsewhere": lambda: elsewhere(quick),
+        "skirt": lambda: shot("shot.json", "The lamplighter's skirt, 4,159 vertices", quick),
+        "layers": lambda: shot("layers.json", "The lamplighter in three layers, 7,644 vertices", quick),
+        "calm": lambda: calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if quick else 1040),
+        "pages": pages,
+    }
+
+
 def main() -> int:
-    """Measure part by part; each is written when it is done, so that a run cut short keeps what it has."""
-    if "cast" in sys.argv:
-        return cast("--quick" in sys.argv)
-    if "chalk" in sys.argv:
+    """Measure all parts, or those that are named; each is written when it is done and says what it is of."""
+    named, quick = [word for word in sys.argv[1:] if not word.startswith("-")], "--quick" in sys.argv
+    if "cast" in named:
+        return cast(quick)
+    if "chalk" in named:
         return chalk()
-    load, threads, quick = os.getloadavg()[0], environment.use_threads(None), "--quick" in sys.argv
-    parts = [
-        "# Benchmarks\n",
-        "Written by `./needle bench`. Compare ratios within one run, not milliseconds between runs.\n",
-        f"{date.today()}; {environment.processor()}, {threads} threads, load {load:.2f} at the start; "
-        + ", ".join(f"{name} {version}" for name, version in environment.versions().items())
-        + f".\nEngine source {engine_hash()[:16]}.\n",
-    ]
-    measured: list[Callable[[], str]] = [
-        lambda: hang(10_000),
-        lambda: swing(3_000),
-        lambda: elastic_pass(30_000),
-        lambda: sweeps(quick),
-        lambda: among_itself(quick),
-        lambda: limbs(quick),
-        lambda: shot("shot.json", "The lamplighter's skirt, 4,159 vertices", quick),
-        lambda: shot("layers.json", "The lamplighter in three layers, 7,644 vertices", quick),
-        lambda: calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if quick else 1040),
-        pages,
-    ]
-    for part in measured:
-        parts.append(part())
-        OUT.write_text("\n".join(parts))
-        print(parts[-1], flush=True)
+    measurable, threads = parts(quick), environment.use_threads(None)
+    for word in named:
+        if word not in measurable:
+            print(f"no part is called {word}: there are {', '.join(measurable)}, and cast and chalk")
+            return 2
+    for name in named or measurable:
+        load = os.getloadavg()[0]
+        text = measurable[name]()
+        machine = f"{environment.processor()}, {threads} threads, load {load:.2f} at the start"
+        stamp = f"Measured {date.today()} on {machine}. Engine source {engine_hash()[:16]}.\n"
+        OUT.write_text(put_in(OUT.read_text() if OUT.exists() else "", name, f"{text}\n{stamp}", measurable))
+        print(text, flush=True)
     return 0
+
+
+def put_in(document: str, name: str, text: str, order: Iterable[str]) -> str:
+    """The document with the part `name` replaced by `text`, and without what is measured no more."""
+    pieces = re.split(r"^<!-- (\w+) -->\n", document, flags=re.M)
+    kept = dict(zip(pieces[1::2], pieces[2::2], strict=True)) | {name: text}
+    versions = ", ".join(f"{package} {version}" for package, version in environment.versions().items())
+    head = (
+        "# Benchmarks\n\nWritten by `./needle bench`, part by part. Compare ratios within one part, not "
+        f"milliseconds between parts.\n\nThe last was written with {versions}.\n"
+    )
+    body = [f"<!-- {one} -->\n{kept[one].rstrip()}\n" for one in order if one in kept]
+    return "\n".join([head, *body])
 
 
 def hang(vertices: int) -> str:
@@ -213,6 +234,7 @@ def among_itself(quick: bool) -> str:
     rows = []
     for what, frames in (
         ("a tube of 0.6 m turned once and back in 4 s", twisted(spacing, 1.0, 48)),
+        ("a tube of 0.6 m turned twice and back in 8 s", twisted(spacing, 2.0, 96)),
         ("five sheets dropped on a ball, 3 s", dropped(spacing, 5, 3.0)),
     ):
         start = time.perf_counter()

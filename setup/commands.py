@@ -17,9 +17,9 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   worker   one more worker for the database that NEEDLE_DATABASE names
   sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|mdd|abc|usd] [--resume]
            simulate a shot file: one cache per garment and report.json
-  bench [cast|chalk] [--quick]
-           measure the engine, about an hour, and write docs/benchmarks.md; or what comes before cloth, or
-           drawing maps
+  bench [PART ...] [--quick]
+           measure the engine, about an hour, and write docs/benchmarks.md, or only the parts of it that are
+           named; or `cast`, what comes before cloth; or `chalk`, drawing maps
   doctor   versions, cores, threading layer, disk
   schema   print the shot file's JSON Schema
   check    format, lint, types, layers, licences, schema, front end
@@ -75,6 +75,7 @@ def _up(rest: list[str]) -> int:
 
 def _bench(rest: list[str]) -> int:
     interpreter = machine.python_packages()
+    machine.benchmark_packages()
     machine.kernels(interpreter)
     return subprocess.run([interpreter, "-m", "benchmarks", *rest], cwd=ROOT, check=False).returncode
 

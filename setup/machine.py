@@ -90,6 +90,20 @@ def python_packages() -> Path:
     return interpreter
 
 
+def benchmark_packages() -> None:
+    """What only benchmarks compare with, into the same environment."""
+    need(
+        uv(),
+        "sync",
+        "--quiet",
+        "--locked",
+        "--inexact",
+        "--group",
+        "bench",
+        why="installing the benchmark's packages",
+    )
+
+
 def _check_openmp(interpreter: Path) -> None:
     """The engine's threads need the system's OpenMP library."""
     if call(interpreter, "-c", "import ctypes; ctypes.CDLL('libgomp.so.1')", quiet=True) != 0:

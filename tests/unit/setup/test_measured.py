@@ -7,13 +7,17 @@ import pytest
 from patient_needle.bootstrap.engine_source import engine_hash
 from setup import measured
 
+NOW = f"Engine source {engine_hash()[:16]}."
+BEFORE = "Engine source 0123456789abcdef."
+
 
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        (f"Engine source {engine_hash()[:16]}.", ""),
-        ("Engine source 0123456789abcdef.", "another engine"),
-        ("Nothing of the kind.", "names no engine"),
+        (f"<!-- hang -->\n{NOW}\n<!-- swing -->\n{NOW}", ""),
+        (f"<!-- hang -->\n{NOW}\n<!-- swing -->\n{BEFORE}", "bench swing"),
+        (f"<!-- hang -->\n{BEFORE}\n<!-- swing -->\nnothing", "bench hang swing"),
+        ("Nothing of the kind.", "no measurements"),
     ],
 )
 def test_measurements_of_another_engine_are_noted(tmp_path, monkeypatch, text, says):
