@@ -59,7 +59,10 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
 
 
 def main() -> int:
-    """Measure all parts, or those that are named; each is written when it is done and says what it is of."""
+    """Measure all parts, or those that are named; each is written when it is done and says what it is of.
+
+    A quick look, with smaller cases, is shown and not written.
+    """
     named, quick = [word for word in sys.argv[1:] if not word.startswith("-")], "--quick" in sys.argv
     if "cast" in named:
         return cast(quick)
@@ -75,8 +78,11 @@ def main() -> int:
         text = measurable[name]()
         machine = f"{environment.processor()}, {threads} threads, load {load:.2f} at the start"
         stamp = f"Measured {date.today()} on {machine}. Engine source {engine_hash()[:16]}.\n"
-        OUT.write_text(put_in(OUT.read_text() if OUT.exists() else "", name, f"{text}\n{stamp}", measurable))
         print(text, flush=True)
+        if not quick:
+            OUT.write_text(
+                put_in(OUT.read_text() if OUT.exists() else "", name, f"{text}\n{stamp}", measurable)
+            )
     return 0
 
 
