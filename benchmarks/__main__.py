@@ -32,6 +32,7 @@ from .chalk import chalk  # noqa: E402
 from .elsewhere import elsewhere  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
+from .starts import starts  # noqa: E402
 from .truths import sweeps  # noqa: E402
 from .workroom import pages  # noqa: E402
 
@@ -49,6 +50,7 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
         "pass": lambda: elastic_pass(30_000),
         "truths": lambda: sweeps(quick),
         "itself": lambda: among_itself(quick),
+        "starts": lambda: starts(4 if quick else 20),
         "limbs": lambda: limbs(quick),
         "elsewhere": lambda: elsewhere(quick),
         "skirt": lambda: shot("shot.json", "The lamplighter's skirt, 4,159 vertices", quick),

@@ -20,6 +20,7 @@ from patient_needle.formats.shot_file.document import read_shot_file
 QUICK = 4.0  # Hz, above which motion counts as secondary
 STILL, BLOWN = 96, 72  # frames in still air, then in gusts
 CALMS = (0.0, 0.5, 1.0)
+SLOWER = 6  # times: inertia then counts a 36th, and what is left of the motion is what the body drives
 
 
 @dataclass(frozen=True)
@@ -33,8 +34,8 @@ class Moved:
     excursion: float
 
 
-def calmed(plan: ShotPlan, settled: int, last: int) -> Moved:
-    """The first garment of a shot; its motion after frame `settled`, up to frame `last`."""
+def calmed(plan: ShotPlan, settled: int, last: int, rate: float = 24.0) -> Moved:
+    """The first garment of a shot; its motion after frame `settled`, up to frame `last`, seen at `rate` Hz."""
     run = OutfitRun(plan, PlannedRun(plan.garments[:1], plan.garments[:1]))
     held, rest = run.outfit.held, run.outfit.rest_points
     hem = rest[:, 1] < rest[:, 1].min() + 0.03
@@ -47,11 +48,11 @@ def calmed(plan: ShotPlan, settled: int, last: int) -> Moved:
         if result.frame > settled:
             seen.append(at_waist)
     motion = np.array(seen)
-    speed = np.diff(motion[:, ~held], axis=0) * plan.frame_rate
+    speed = np.diff(motion[:, ~held], axis=0) * rate
     spectrum = np.abs(np.fft.rfft(speed * np.hanning(len(speed))[:, None, None], axis=0)) ** 2
-    frequency = np.fft.rfftfreq(len(speed), 1 / plan.frame_rate)
+    frequency = np.fft.rfftfreq(len(speed), 1 / rate)
     quick = float(spectrum[frequency > QUICK].sum() / speed.shape[0] / speed.shape[1])
-    low = butter(2, QUICK, fs=plan.frame_rate, output="sos")
+    low = butter(2, QUICK, fs=rate, output="sos")
     swing = sosfiltfilt(low, (motion - hung)[:, hem].mean(axis=1), axis=0)
     return Moved(hang, quick, float(np.linalg.norm(swing, axis=1).max()))
 
@@ -71,6 +72,13 @@ def walking(plan: ShotPlan, last: int) -> tuple[ShotPlan, int, int]:
     """The shot itself, after a long settling."""
     plan = replace(plan, run_in=RunIn(STILL, plan.run_in.move))
     return plan, plan.frames[0], last
+
+
+def slowly(plan: ShotPlan, last: int) -> tuple[ShotPlan, int, int]:
+    """The same walk, SLOWER."""
+    staged, settled, end = walking(plan, last)
+    patience = replace(staged.patience, substeps=SLOWER * staged.patience.substeps // 2)
+    return replace(staged, frame_rate=plan.frame_rate / SLOWER, patience=patience), settled, end
 
 
 def _from_waist(rest: np.ndarray, points: np.ndarray, held: np.ndarray) -> np.ndarray:
@@ -106,4 +114,13 @@ def calm(shot: Path, last: int) -> str:
             f"| {one.excursion * 1e3:.0f} mm ({one.excursion / plain.excursion - 1:+.1%}) |"
             for share, one in zip(CALMS, each, strict=True)
         ]
+    driven = calmed(*slowly(plan, last)).excursion
+    lines.append(
+        f"\nWalked {SLOWER} times slower, without calm, the hem swings {driven * 1e3:.0f} mm at most: that is "
+        "what the body drives. Against it, at full speed with calm "
+        + ", ".join(
+            f"{share:g}: {one.excursion / driven - 1:+.1%}" for share, one in zip(CALMS, each, strict=True)
+        )
+        + "."
+    )
     return "\n".join(lines) + "\n"

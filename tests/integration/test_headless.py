@@ -272,6 +272,7 @@ def test_bad_input_is_one_clear_error_and_writes_nothing(shot, tmp_path, damage,
 def test_a_garment_inside_the_body_is_named_by_place(shot, tmp_path):
     def into_the_mast(data):
         data["garments"][0]["holds"] = []
+        data["run_in"] = {"settle": 0, "move": 0}
 
     change(shot, into_the_mast)
     path = shot.parent / "signal_flag.obj"

@@ -2299,7 +2299,7 @@ export interface components {
         };
         /**
          * GarmentReading
-         * @description A garment in figures: m, m2.
+         * @description A garment in figures: m, m2; notes: what a take puts right in its start.
          */
         "Reading.GarmentReading": {
             /** Area */
@@ -2321,6 +2321,11 @@ export interface components {
             mean: number | null;
             /** Nearest */
             nearest: number | null;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /** Offers */
             offers: components["schemas"]["Reading.Offer"][];
             /** Spacing */

@@ -49,6 +49,15 @@ export function Panel({ children, label }: { children: ReactNode; label?: string
   );
 }
 
+/** What is worth knowing and stops nothing. */
+export function Notes({ notes }: { notes: string[] }) {
+  return notes.map((note) => (
+    <Typography key={note} sx={{ fontSize: 12, color: "text.secondary", mt: 0.5 }}>
+      {note.charAt(0).toUpperCase() + note.slice(1)}.
+    </Typography>
+  ));
+}
+
 /** What is wrong, where, and how to fix it. */
 export function FaultNote({ fault }: { fault: { what: string; where: string; remedy: string } }) {
   return (

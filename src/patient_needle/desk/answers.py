@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.chalk import Stroke
-from ..core.craft.checks import check_member, check_start
+from ..core.craft.checks import check_bodies, check_member, start_notes
 from ..core.craft.choosing import Outline, chosen_vertices, within_outline
 from ..core.craft.drawing import coverage, stroked
 from ..core.craft.dressing import Dressed
@@ -368,7 +368,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         garments[name] = asdict(
             read_garment(piece.garment, piece.topology, piece.loops, opened.colliders, offers)
         )
-        garments[name]["holds"] = []
+        garments[name]["holds"], garments[name]["notes"] = [], []
         try:
             dressed = opened.dressed(name)
             holds = read_holds(dressed, opened.seams(name), plan.frame_rate, plan.first_simulated)
@@ -377,7 +377,9 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
                 worn = (*inner, dressed)
                 start = np.concatenate([one.start(plan.first_simulated) for one in worn])
                 cloths = outfit(tuple(one.cloth for one in worn))
-                check_start(cloths, start, at_start, opened.colliders.rest_points())
+                around = opened.colliders.rest_points()
+                garments[name]["notes"] = list(start_notes(cloths, start, at_start, around))
+                check_bodies(cloths, start, at_start, around, easing=plan.run_in.length > 0)
                 inner = tuple(one for one in worn if plan.together or one.finished is not None)
         except NeedleError as error:
             faults[name] = error

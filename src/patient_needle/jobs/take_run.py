@@ -167,7 +167,12 @@ def _run_outfit(
     store: Store, plan: ShotPlan, planned: PlannedRun, take: Take, lease: takes.Lease, pace: _Pace,
     from_here: tuple[ClothState, int] | None, asked_to_stop: Callable[[], bool],
 ) -> None:  # fmt: skip
-    run = OutfitRun(plan, planned)
+    def meanwhile() -> None:
+        _tell(store, lease, pace, "drawing apart")
+        if asked_to_stop():
+            raise _Leaving
+
+    run = OutfitRun(plan, planned, meanwhile)
     if from_here is None:
         start = run.first()
         _commit(store, lease, pace, start)

@@ -238,7 +238,7 @@ class HoldReading(BaseModel):
 
 
 class GarmentReading(BaseModel):
-    """A garment in figures: m, m2."""
+    """A garment in figures: m, m2; notes: what a take puts right in its start."""
 
     vertices: int
     faces: int
@@ -252,6 +252,7 @@ class GarmentReading(BaseModel):
     mean: float | None
     offers: list[Offer]
     holds: list[HoldReading] = []
+    notes: list[str] = []
 
 
 class Pulse(BaseModel):

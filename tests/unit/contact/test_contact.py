@@ -315,6 +315,33 @@ def test_what_hangs_together_is_eased_out_on_one_side():
     assert rows.normal == pytest.approx(np.tile([0.0, -1.0, 0.0], (len(rows), 1)))
 
 
+def test_what_is_let_go_comes_out_with_the_face_outwards_that_the_free_cloth_shows():
+    """A sheet over a bar of 4 cm dips into it past its middle: the lower side is nearer, up is right."""
+    bar, faces = box((-0.1, -0.02, -0.1), (0.1, 0.02, 0.1))
+    flat, cloth = sheet(0.1, 0.1, 0.01)
+    lying = flat[:, [0, 2, 1]] - [0.05, 0, 0.05]
+    dip = np.linalg.norm(lying[:, [0, 2]], axis=1) < 0.02
+    lying[:, 1] = np.where(dip, -0.008, 0.025)
+    points, faces = np.concatenate([lying, bar]), (faces + len(lying)).astype(np.int32)
+    rows = easing_rows(
+        build_tree(points, faces), cloth, points, points, dip, surroundings(len(faces), 0.003), 100.0
+    )
+    assert set(rows.ends[:, 0].tolist()) == set(np.flatnonzero(dip).tolist())
+    assert rows.normal == pytest.approx(np.tile([0.0, 1.0, 0.0], (len(rows), 1)))
+
+
+def test_a_triangle_that_hangs_on_a_limb_between_its_corners_is_lifted_by_them():
+    post, faces = box((-0.01, -0.1, -0.01), (0.01, 0.004, 0.01))
+    cloth = np.array([(0, 1, 2)], np.int32)
+    lying = np.array([(-0.03, 0.0, 0.02), (0.03, 0, 0.02), (0, 0, -0.03)])
+    points, faces = np.concatenate([lying, post]), (faces + 3).astype(np.int32)
+    tree, let_go = build_tree(points, faces), np.ones(3, bool)
+    rows = easing_rows(tree, cloth, points, points, let_go, surroundings(len(faces), 0.003), 100.0)
+    lifted = rows.normal[:, 1] > 0.9
+    assert set(rows.ends[lifted, 0].tolist()) == {0, 1, 2}
+    assert rows.soft[lifted] == pytest.approx(-0.004 + PER_SUBSTEP * 0.003)
+
+
 def test_two_cloths_push_each_other_most_where_they_are_nearest():
     """A vertex over a corner's surroundings: that corner's row is the stiffest; on a collider all are alike."""
     points = np.array([(0.0, 0, 0), (0.03, 0, 0), (0, 0, -0.03), (0.002, 0.002, -0.003)])

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
-from patient_needle.core.craft.checks import check_plan, check_start
+from patient_needle.core.craft.checks import check_plan, check_start, start_notes
 from patient_needle.core.craft.choosing import chosen_vertices
 from patient_needle.core.craft.colliders import merged_colliders
 from patient_needle.core.craft.dressing import dress
@@ -249,6 +250,8 @@ def test_a_garment_through_another_is_refused_and_counted_by_name():
     worn = outfit((one, dress(made, replace(turned, mesh=across)).cloth))
     with pytest.raises(StartError, match=r"garment 'curtain'.*through 'veil'"):
         check_start(worn, worn.rest_points, colliders, colliders.rest_points())
+    (note,) = start_notes(worn, worn.rest_points, colliders, colliders.rest_points())
+    assert re.search(r"it starts through 'curtain' in \d+ places, the first at \(", note)
     crossings = find_crossings(worn, worn.rest_points, colliders, colliders.rest_points())
     none = np.zeros((worn.count, 1), bool)
     own = crossings.of(0, worn)
@@ -331,6 +334,24 @@ def test_cloth_that_hangs_in_a_collider_when_it_is_switched_on_waits_until_it_is
     assert [snag.kind for snag in low.snags][-1:] == ["pinched"]
     speeds = [r.fastest_vertex for r in ends]
     assert max(speeds) < 6.0, "nothing is shot out"
+
+
+def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
+    caught = curtain(offset=-0.012)
+    loose = replace(caught, holds=())
+    with pytest.raises(StartError, match=r"up to 12\.0 mm deep"):
+        OutfitRun(plan(garments=(loose,), run_in=RunIn(0, 0)), plan(garments=(loose,)).runs[0])
+    made = plan(garments=(loose,), run_in=RunIn(30, 0), gravity=np.zeros(3))
+    run = OutfitRun(made, made.runs[0])
+    worn, colliders, around = run.outfit, run.colliders, run.colliders.rest_points()
+    (note,) = start_notes(worn, worn.rest_points, colliders, around)
+    assert re.search(r"^47 vertices start inside a collider, up to 12.0 mm deep, at \(", note)
+    *_, (last,) = run.frames(run.start(), made.first_simulated, made.frames[1])
+    assert last.positions[:, 2].min() > 0.3
+    assert last.snags == ()
+    deep = replace(curtain(offset=-0.1), holds=())
+    with pytest.raises(StartError, match=r"up to 100\.0 mm deep"):
+        OutfitRun(replace(made, garments=(deep,)), replace(made, garments=(deep,)).runs[0])
 
 
 def test_a_garment_may_start_inside_a_collider_that_is_off_then():

@@ -4,7 +4,7 @@ import type { Offer } from "../../domain/cast";
 import { changeGarment } from "../../domain/edits";
 import { count, mm } from "../../domain/words";
 import { useEdit } from "../../state/queries";
-import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
 import { OfferList } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
 import { TakeOut } from "./TakeOut";
@@ -20,6 +20,7 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
       <Typography sx={{ fontWeight: 600, fontSize: 13.5 }}>{garment.name}</Typography>
       {reading === undefined && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Reading…</Typography>}
       {read !== undefined && <Figures read={read} />}
+      <Notes notes={read?.notes ?? []} />
       {fault !== undefined && <FaultNote fault={fault} />}
       {read !== undefined && (
         <OfferList

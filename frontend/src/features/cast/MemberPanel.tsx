@@ -3,7 +3,7 @@ import Typography from "@mui/material/Typography";
 import type { CastRecord, MemberReading, Reading, Shot } from "../../api/client";
 import { changeFrames, changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
-import { FaultNote, Figure, Panel } from "../../ui/Card";
+import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
 import { ColliderFields } from "./ColliderFields";
 import { MotionFields } from "./MotionFields";
 import { Offers } from "./Offers";
@@ -39,11 +39,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
           <Figure name="Collide" value={member.collider === null ? "none" : `${read.colliding.toLocaleString("en")} triangles`} />
         </>
       )}
-      {read?.notes.map((note) => (
-        <Typography key={note} sx={{ fontSize: 12, color: "text.secondary", mt: 0.5 }}>
-          {note.charAt(0).toUpperCase() + note.slice(1)}.
-        </Typography>
-      ))}
+      <Notes notes={read?.notes ?? []} />
       {fault !== undefined && <FaultNote fault={fault} />}
       {read !== undefined && <Offers shot={shot} member={member.name} read={read} />}
       {read !== undefined && read.first !== null && read.last !== null && !covers(read, shot) && (

@@ -191,9 +191,7 @@ class _Walk:
         """(n,) the cloth vertices `ends` and those one ring further."""
         chosen = np.zeros(len(self.released), bool)
         chosen[ends] = True
-        out = chosen.copy()
-        out[self._p._cloth[chosen[self._p._cloth].any(axis=1)]] = True
-        return out
+        return ringed(self._p._cloth, chosen)
 
     def _carried(self, start: Points, goal: Points, zone: Flags, links: Indices) -> Points:
         """The goal with each connected piece of `zone` (n,) moved without deforming; links (k, 2) connect too.
@@ -251,6 +249,13 @@ def patches(triangles: Triangles, zone: Flags, links: Indices | None = None) -> 
     order = np.argsort(label[members], kind="stable")
     members = members[order]
     return np.split(members, np.flatnonzero(np.diff(label[members])) + 1) if len(members) else []
+
+
+def ringed(triangles: Triangles, chosen: Flags) -> Flags:
+    """(n,) the vertices chosen and those one triangle further."""
+    out = chosen.copy()
+    out[triangles[chosen[triangles].any(axis=1)]] = True
+    return out
 
 
 @njit(cache=True)

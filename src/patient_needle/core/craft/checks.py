@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..contact.easing import REACH
 from ..contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from ..geometry.surfaces import soundness
+from ..geometry.tree import build_tree, closest_points
 from ..model.errors import CastError, ShotError, StartError
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Points
+from ..model.typed import Indices, Points, Scalars
 from ..model.units import UNIT_NAMES
 from ..solver.cloth import Cloth
 from ..solver.outfit import Outfit
@@ -105,38 +107,78 @@ def _check_stature(member: CastMember, up: int, tolerances: Tolerances) -> None:
     )
 
 
-def check_start(worn: Outfit, start: Points, colliders: Colliders, points: Points) -> None:
+def check_start(
+    worn: Outfit, start: Points, colliders: Colliders, points: Points, *, easing: bool = False
+) -> None:
     """`StartError` when a cloth starts inside a collider, or crosses one, itself or another; start (n, 3) m,
     points (k, 3) m of the colliders. What is wrong in a cloth that is held all over is its own affair.
+
+    easing: whether there is a run-in, over which cloth comes out of a closed collider from less than REACH m.
     """
-    for cloth, span in zip(worn.cloths, worn.spans, strict=True):
-        if not cloth.held.all():
-            _check_among(cloth, start[span], colliders, points)
-    crossing = self_crossing_pairs(start, worn.triangles)
-    crossing = crossing[~worn.held[worn.triangles[crossing]].all(axis=(1, 2))]
+    check_bodies(worn, start, colliders, points, easing=easing)
+    crossing = crossing_cloth(worn, start)
     if len(crossing):
         one, other = (worn.cloths[worn.skin.garment[t]].name for t in crossing[0])
-        centre = start[worn.triangles[crossing[0, 0]]].mean(axis=0)
-        what = "itself" if one == other else f"'{other}'"
         raise StartError(
-            f"it starts through {what} in {len(crossing)} places",
-            where=f"garment '{one}', at {_place(centre)}",
+            f"it starts through {_what(one, other)} in {len(crossing)} places",
+            where=f"garment '{one}', at {_place(start[worn.triangles[crossing[0, 0]]].mean(axis=0))}",
             remedy="Ease the layers apart there",
         )
 
 
-def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Points) -> None:
+def check_bodies(worn: Outfit, start: Points, colliders: Colliders, points: Points, *, easing: bool) -> None:
+    """What `check_start` says of colliders."""
+    for cloth, span in zip(worn.cloths, worn.spans, strict=True):
+        if not cloth.held.all():
+            _check_among(cloth, start[span], colliders, points, easing)
+
+
+def start_notes(worn: Outfit, start: Points, colliders: Colliders, points: Points) -> tuple[str, ...]:
+    """What the run-in will have to put right in the outermost cloth, as `check_start` has it, said by place."""
+    notes, last, own = [], worn.cloths[-1], worn.spans[-1]
+    within = np.flatnonzero(inside(points, colliders.enclosing, start[own]) & ~last.held)
+    if len(within):
+        depth = _depth(start[own][within], colliders, points)
+        notes.append(
+            f"{len(within)} vertices start inside a collider, up to {depth.max() * 1e3:.1f} mm deep, at "
+            f"{_place(start[own][within[np.argmax(depth)]])}: they are eased out over the run-in"
+        )
+    pairs = crossing_cloth(worn, start)
+    pairs = pairs[(worn.skin.garment[pairs] == len(worn.cloths) - 1).any(axis=1)]
+    if len(pairs):
+        one, other = (worn.cloths[worn.skin.garment[t]].name for t in pairs[0])
+        other = one if one != last.name else other
+        notes.append(
+            f"it starts through {_what(last.name, other)} in {len(pairs)} places, the first at "
+            f"{_place(start[worn.triangles[pairs[0, 0]]].mean(axis=0))}: they are drawn apart before the "
+            "run-in, and a take is refused where that does not help"
+        )
+    return tuple(notes)
+
+
+def crossing_cloth(worn: Outfit, points: Points) -> Indices:
+    """Pairs (k, 2) of triangles of an outfit at points (n, 3) m that cross, in order; none that is all held."""
+    pairs = self_crossing_pairs(points, worn.triangles)
+    pairs = pairs[~worn.held[worn.triangles[pairs]].all(axis=(1, 2))]
+    return np.unique(np.sort(pairs, axis=1), axis=0)
+
+
+def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Points, easing: bool) -> None:
     if len(colliders.triangles) == 0:
         return
-    within = inside(points, colliders.enclosing, start) & ~cloth.held
-    if within.any():
-        worst = start[np.argmax(within)]
+    caught = np.flatnonzero(inside(points, colliders.enclosing, start) & ~cloth.held)
+    depth = _depth(start[caught], colliders, points)
+    if len(caught) and not (easing and depth.max() < REACH):
+        worst = caught[np.argmax(depth)]
         raise StartError(
-            f"{int(within.sum())} vertices start inside a collider",
-            where=f"garment '{cloth.name}', vertex {int(np.argmax(within))} at {_place(worst)}",
-            remedy="Fit the garment to the rest pose there, or leave that part out of the collider",
+            f"{len(caught)} vertices start inside a collider, up to {depth.max() * 1e3:.1f} mm deep",
+            where=f"garment '{cloth.name}', vertex {int(worst)} at {_place(start[worst])}",
+            remedy="Fit the garment to the rest pose there, or leave that part out of the collider"
+            + ("" if easing else ", or give the shot a run-in, over which it comes out"),
         )
     crossing = crossing_pairs(start, cloth.triangles, points, colliders.triangles)
+    if easing:
+        crossing = crossing[~np.isin(colliders.member[crossing[:, 1]], colliders.enclosing_member)]
     if len(crossing):
         triangle, other = crossing[0]
         centre = start[cloth.triangles[triangle]].mean(axis=0)
@@ -146,6 +188,18 @@ def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Poin
             f"on {colliders.part_names[colliders.part[other]]}",
             remedy="Ease the garment out of the body there",
         )
+
+
+def _depth(within: Points, colliders: Colliders, points: Points) -> Scalars:
+    """How deep points (k, 3) m inside closed colliders lie, m."""
+    if len(within) == 0:
+        return np.zeros(0)
+    _, _, distance = closest_points(build_tree(points, colliders.enclosing), points, within)
+    return distance
+
+
+def _what(one: str, other: str) -> str:
+    return "itself" if one == other else f"'{other}'"
 
 
 def _place(point: Points) -> str:

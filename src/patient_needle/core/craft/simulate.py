@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,7 +18,7 @@ from ..solver.links import joined
 from ..solver.outfit import Wearing, outfit
 from ..solver.state import ClothState, Taken, at_rest, let_go
 from ..solver.step import Engine, Surround
-from .checks import check_start
+from .checks import check_start, crossing_cloth
 from .colliders import Colliders, merged_colliders
 from .dressing import Dressed, dress
 from .holding import Grasp, Moment, together
@@ -27,6 +27,7 @@ from .plan import Garment, PlannedRun, ShotPlan
 from .run_in import run_in_share
 from .seams import seams_of
 from .snags import Snag, caught_by, find_crossings, list_snags, rearmed
+from .untangling import untangled
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,9 +60,13 @@ class FrameResult:
 
 
 class OutfitRun:
-    """Garments' simulation, innermost first: checked, dressed, factors not yet made."""
+    """Garments' simulation, innermost first: checked, dressed, factors not yet made.
 
-    def __init__(self, plan: ShotPlan, run: PlannedRun) -> None:
+    A start that is through itself is drawn apart at once, which can take minutes: `meanwhile` is called every
+    few seconds, and what it raises ends it.
+    """
+
+    def __init__(self, plan: ShotPlan, run: PlannedRun, meanwhile: Callable[[], None] = lambda: None) -> None:
         self.plan = plan
         self.run = run
         self.garments = garments = run.garments
@@ -74,7 +79,6 @@ class OutfitRun:
         self._start = np.concatenate(starts)
         self._seams = seams_of(self.dressed, self.outfit.spans, starts)
         at_start = self.colliders.at_work(plan.first_simulated)
-        check_start(self.outfit, self._start, at_start, self.colliders.rest_points())
         around = self.colliders.surroundings(plan.first_simulated)
         skin = self.outfit.skin
         thickness = skin.thickness.mean()
@@ -89,11 +93,26 @@ class OutfitRun:
             widest=(float(cloth), float(clearance * skin.clearance.max() + 0.5 * (thick + cloth))),
             against_itself=True,
         )
+        around_at_start = self.colliders.rest_points()
+        if len(crossing_cloth(self.outfit, self._start)):
+            surround = Surround(around_at_start, around_at_start, self._start[self.outfit.held], around)
+            self._start = untangled(self.outfit, self._engine, self._start, surround, at_start, meanwhile)
+        check_start(self.outfit, self._start, at_start, around_at_start, easing=plan.run_in.length > 0)
+        self._caught = caught_by(self.outfit, self._start, at_start, around_at_start)
 
     def start(self) -> ClothState:
-        """The garments at rest, as they were made or as they were finished."""
+        """The garments at rest, as they were made or as they were finished; what is through itself drawn apart.
+
+        What lies inside a body waits to be eased out.
+        """
         taken = together([one.taken(self.plan.first_simulated) for one in self.dressed])
-        return at_rest(self._start, len(self.colliders.rank), taken)
+        state = at_rest(self._start, len(self.colliders.rank), taken)
+        if not self._caught.any():
+            return state
+        colliders, around = self.colliders.at_work(self.plan.first_simulated), self.colliders.rest_points()
+        crossings = find_crossings(self.outfit, self._start, colliders, around)
+        released, eased = rearmed(self.outfit, self._start, colliders, around, crossings, self._caught)
+        return state.replace(released=released, eased=eased)
 
     def first(self) -> tuple[FrameResult, ...]:
         """The start as a finished frame that cost nothing."""

@@ -10,7 +10,7 @@ from ..contact.filter import patches
 from ..contact.intersections import crossing_depths, crossing_pairs, inside, self_crossing_pairs
 from ..geometry.normals import area_vectors, triangle_areas, unit
 from ..geometry.tree import build_tree, closest_points
-from ..model.typed import Flags, Indices, Points
+from ..model.typed import Flags, Indices, Points, Triangles
 from ..solver.outfit import Outfit
 from .colliders import Colliders
 
@@ -182,11 +182,20 @@ def caught_by(cloth: Outfit, points: Points, colliders: Colliders, around: Point
 
 
 def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int) -> Flags:
-    """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's."""
+    """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's.
+
+    What is sunk in the rest pose, as in a joint, is how the figure is made.
+    """
     triangles = colliders.triangles[colliders.part == part]
-    lifted = around[triangles].mean(axis=1) + LIFT * unit(area_vectors(around, triangles))
-    sunk = triangles[inside(around, colliders.enclosing, lifted)]
-    if len(sunk) == 0:
+    sunk = _covered(triangles, colliders, around)
+    sunk[sunk] = ~_covered(triangles[sunk], colliders, colliders.rest_points())
+    if not sunk.any():
         return np.zeros(len(points), bool)
-    _, _, distance = closest_points(build_tree(around, sunk), around, points, BESIDE)
+    _, _, distance = closest_points(build_tree(around, triangles[sunk]), around, points, BESIDE)
     return np.asarray(distance <= BESIDE)
+
+
+def _covered(triangles: Triangles, colliders: Colliders, points: Points) -> Flags:
+    """Which triangles (m, 3) of colliders at points (k, 3) m have a closed collider over them."""
+    lifted = points[triangles].mean(axis=1) + LIFT * unit(area_vectors(points, triangles))
+    return inside(points, colliders.enclosing, lifted)

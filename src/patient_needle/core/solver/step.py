@@ -38,7 +38,7 @@ from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
 from .resting import Friction, resting, staying
-from .state import ClothState
+from .state import ClothState, at_rest
 
 ACCEPT_ROUNDS = 5
 HALVINGS = 2  # how often a substep that is not accepted may be halved
@@ -337,6 +337,33 @@ class Engine:
                 rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
             passes = 1
         return goal, contact, bool(accepted)
+
+    def drawn(self, x: Points, rows: Rows, tangled: Flags, surround: Surround, step: float) -> Points:
+        """Where cloth that stands still at x (n, 3) m goes in `step` s, without weight, when rows draw it.
+
+        Contact holds for what lies as it should, soft: tangled (n,) vertices go through anything.
+        """
+        state = at_rest(x, 0)
+        time = Timing(step, step, x, np.zeros_like(x))
+        terms = self._own_terms(state, time, surround)[1:]
+        scene = np.concatenate([x, surround.colliders_to])
+        if self._finder is not None:
+            self._finder.begin(scene, scene)
+            normals = vertex_normals(x, self.cloth.triangles)
+            pairs = self._finder.along(scene, self._slack)
+            touched = np.concatenate([tangled, np.zeros(self._collider_count, bool)])
+            apart = pairs.only(np.asarray(~touched[pairs.vertices].any(axis=1)))
+            rows = rows.joined(self._rows(apart, scene, normals, surround, FrameTally()))
+        anchors = SIDES * self.cloth.count
+        nothing = Grips(
+            np.full((anchors, 3), -1, np.int32), np.zeros((anchors, 3)), np.zeros((anchors, 3)),
+            np.zeros(anchors), self._stiffness,
+        )  # fmt: skip
+        drawing = Contact(rows, scene, nothing, np.zeros(anchors))
+        still = Inertia(self.cloth.mass, time, np.zeros(3))
+        return self._solve(
+            (still, *terms, drawing), x, step, self.patience.newton_passes, FrameTally(), surround
+        )
 
     def unrest(self, state: ClothState, surround: Surround) -> float:
         """How far the cloth is from rest, m: the furthest any vertex still has to go as far as one can see.

@@ -1,0 +1,57 @@
+"""Starts that are wrong: how many come right over the run-in."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+
+from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.craft.plan import ShotPlan
+from patient_needle.core.craft.simulate import OutfitRun
+from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.model.errors import StartError
+from tests.tangled import SETTLED, wrong_start
+
+
+def starts(count: int) -> str:
+    """The table of the benchmark, of `count` seeded starts."""
+    lines = [
+        f"## {count} wrong starts, 3,124 vertices, a run-in of {SETTLED} frames\n",
+        "Sleeves through the skirt, a flap of its hem through itself, its waist in the torso. Bars: all clear "
+        "at the end of the run-in, or refused by place; cloth through no cloth at any frame.\n",
+        "| seed | through itself at first | in the body | drawn apart by | frames through itself | clear from "
+        "| p99 at most | fastest | drawing apart |\n|---|---|---|---|---|---|---|---|---|",
+    ]
+    lines += [_row(seed, wrong_start(seed)) for seed in range(count)]
+    return "\n".join(lines) + "\n"
+
+
+def _row(seed: int, made: ShotPlan) -> str:
+    points, faces = made.garments[0].mesh.vertices, triangulated(made.garments[0].mesh).triangles
+    (body,) = made.cast
+    around = body.motion.rest()
+    first = (
+        f"| {seed} | {len(self_crossing_pairs(points, faces))} pairs | "
+        f"{int(inside(around, body.cut.triangles, points).sum())} vertices, "
+        f"{len(crossing_pairs(points, faces, around, body.cut.triangles))} pairs"
+    )
+    began = time.perf_counter()
+    try:
+        run = OutfitRun(made, made.runs[0])
+    except StartError as error:
+        return (
+            f"{first} | refused: {error.what} {error.where} |  |  |  |  | {time.perf_counter() - began:.1f} s |"
+        )
+    took, start = time.perf_counter() - began, run.start()
+    frames = [result for (result,) in run.frames(start, made.first_simulated, made.frames[1])]
+    wrong = [frame.frame for frame in frames if frame.crossing_colliders or frame.snags]
+    clear = f"frame {max(wrong, default=made.first_simulated) - made.first_simulated + 1}"
+    if wrong and wrong[-1] == made.frames[1]:
+        clear = "**not**"
+    return (
+        f"{first} | {np.linalg.norm(start.positions - points, axis=1).max() * 1e3:.0f} mm | "
+        f"{sum(frame.crossing_itself > 0 for frame in frames)} of {len(frames)} | {clear} | "
+        f"{max(frame.stretch.p99 for frame in frames):.1%} | "
+        f"{max(frame.fastest_vertex for frame in frames):.1f} m/s | {took:.1f} s |"
+    )
