@@ -33,6 +33,7 @@ from .elsewhere import elsewhere  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .starts import starts  # noqa: E402
+from .thin import thin  # noqa: E402
 from .truths import sweeps  # noqa: E402
 from .workroom import pages  # noqa: E402
 
@@ -50,6 +51,7 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
         "pass": lambda: elastic_pass(30_000),
         "truths": lambda: sweeps(quick),
         "itself": lambda: among_itself(quick),
+        "thin": thin,
         "starts": lambda: starts(4 if quick else 20),
         "limbs": lambda: limbs(quick),
         "elsewhere": lambda: elsewhere(quick),
