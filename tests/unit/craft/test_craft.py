@@ -346,9 +346,14 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
     worn, colliders, around = run.outfit, run.colliders, run.colliders.rest_points()
     (note,) = start_notes(worn, worn.rest_points, colliders, around)
     assert re.search(r"^47 vertices start inside a collider, up to 12.0 mm deep, at \(", note)
+    far = replace(member("post"), motion=Still(member("post").mesh.vertices + [5.0, 0, 0]))
+    both = replace(made, cast=(*made.cast, far))
+    assert OutfitRun(both, both.runs[0]).start().released.any(axis=0).tolist() == [True, False]
     *_, (last,) = run.frames(run.start(), made.first_simulated, made.frames[1])
     assert last.positions[:, 2].min() > 0.3
     assert last.snags == ()
+    with pytest.raises(StartError, match=r"start inside a collider beside held ones, which keep them there"):
+        OutfitRun(replace(made, garments=(caught,)), replace(made, garments=(caught,)).runs[0])
     deep = replace(curtain(offset=-0.1), holds=())
     with pytest.raises(StartError, match=r"up to 100\.0 mm deep"):
         OutfitRun(replace(made, garments=(deep,)), replace(made, garments=(deep,)).runs[0])

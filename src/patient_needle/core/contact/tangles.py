@@ -220,9 +220,9 @@ def _back_through(
     depth = np.asarray(KDTree(contours.at[piece.places]).query(points[piece.vertices])[0])
     vertices, reach = piece.vertices[depth < DEEPEST], min(depth.max(), DEEPEST)
     sheet = _around(points, triangles, contours, piece, reach + step)
-    at, weights, distance = closest_points(build_tree(points, sheet), points, points[vertices])
+    at, _, distance = closest_points(build_tree(points, sheet), points, points[vertices])
     near = distance < DEEPEST
-    vertices, corners, weights = vertices[near], sheet[at[near]], weights[near]
+    vertices, corners = vertices[near], sheet[at[near]]
     normal = -side * unit(area_vectors(points, corners))
     height = np.einsum("ij,ij->i", points[vertices] - points[corners[:, 0]], normal)
     kept = height < gap

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..contact.easing import REACH
+from ..contact.filter import ringed
 from ..contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from ..geometry.surfaces import soundness
 from ..geometry.tree import build_tree, closest_points
@@ -166,15 +167,23 @@ def crossing_cloth(worn: Outfit, points: Points) -> Indices:
 def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Points, easing: bool) -> None:
     if len(colliders.triangles) == 0:
         return
-    caught = np.flatnonzero(inside(points, colliders.enclosing, start) & ~cloth.held)
+    within = inside(points, colliders.enclosing, start)
+    caught = np.flatnonzero(within & ~cloth.held)
     depth = _depth(start[caught], colliders, points)
+    fit = "Fit the garment to the rest pose there, or leave that part out of the collider"
     if len(caught) and not (easing and depth.max() < REACH):
         worst = caught[np.argmax(depth)]
         raise StartError(
             f"{len(caught)} vertices start inside a collider, up to {depth.max() * 1e3:.1f} mm deep",
             where=f"garment '{cloth.name}', vertex {int(worst)} at {_place(start[worst])}",
-            remedy="Fit the garment to the rest pose there, or leave that part out of the collider"
-            + ("" if easing else ", or give the shot a run-in, over which it comes out"),
+            remedy=fit + ("" if easing else ", or give the shot a run-in, over which it comes out"),
+        )
+    kept = np.flatnonzero(ringed(cloth.triangles, within & cloth.held) & within & ~cloth.held)
+    if len(kept):
+        raise StartError(
+            f"{len(kept)} vertices start inside a collider beside held ones, which keep them there",
+            where=f"garment '{cloth.name}', vertex {int(kept[0])} at {_place(start[kept[0]])}",
+            remedy=fit,
         )
     crossing = crossing_pairs(start, cloth.triangles, points, colliders.triangles)
     if easing:

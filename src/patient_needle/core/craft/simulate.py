@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..contact.easing import REACH
 from ..geometry.breeze import air_velocity
 from ..geometry.curves import value_at
 from ..geometry.rotations import spin_between
@@ -26,7 +27,7 @@ from .places import Whereabouts
 from .plan import Garment, PlannedRun, ShotPlan
 from .run_in import run_in_share
 from .seams import seams_of
-from .snags import Snag, caught_by, find_crossings, list_snags, rearmed
+from .snags import Snag, caught_by, find_crossings, list_snags, parts_near, rearmed
 from .untangling import untangled
 
 
@@ -99,6 +100,8 @@ class OutfitRun:
             self._start = untangled(self.outfit, self._engine, self._start, surround, at_start, meanwhile)
         check_start(self.outfit, self._start, at_start, around_at_start, easing=plan.run_in.length > 0)
         self._caught = caught_by(self.outfit, self._start, at_start, around_at_start)
+        waiting = self._start[self._caught.any(axis=1)]
+        self._caught[:, ~parts_near(waiting, at_start, around_at_start, REACH)] = False
 
     def start(self) -> ClothState:
         """The garments at rest, as they were made or as they were finished; what is through itself drawn apart.

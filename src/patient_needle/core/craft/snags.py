@@ -181,6 +181,15 @@ def caught_by(cloth: Outfit, points: Points, colliders: Colliders, around: Point
     return out
 
 
+def parts_near(points: Points, colliders: Colliders, around: Points, reach: float) -> Flags:
+    """Which parts (p,) come within `reach` m of any of points (k, 3) m."""
+    near = np.zeros(len(colliders.rank), bool)
+    for part in np.unique(colliders.part):
+        tree = build_tree(around, colliders.triangles[colliders.part == part])
+        near[part] = np.isfinite(closest_points(tree, around, points, reach)[2]).any()
+    return near
+
+
 def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int) -> Flags:
     """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's.
 
