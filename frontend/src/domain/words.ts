@@ -81,3 +81,8 @@ export function signed(value: number): string {
   const figure = Math.abs(value).toFixed(2);
   return Number(figure) === 0 ? figure : `${value < 0 ? "−" : "+"}${figure}`;
 }
+
+/** The text with its first letter large. */
+export function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
+import { capital } from "../domain/words";
 
 /** The work card of a bench: its name, what it is for, and its controls in the order they are used. */
 export function Card({ title, lead, children }: { title: string; lead: string; children: ReactNode }) {
@@ -53,7 +54,7 @@ export function Panel({ children, label }: { children: ReactNode; label?: string
 export function Notes({ notes }: { notes: string[] }) {
   return notes.map((note) => (
     <Typography key={note} sx={{ fontSize: 12, color: "text.secondary", mt: 0.5 }}>
-      {note.charAt(0).toUpperCase() + note.slice(1)}.
+      {capital(note)}.
     </Typography>
   ));
 }

@@ -378,8 +378,8 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
                 start = np.concatenate([one.start(plan.first_simulated) for one in worn])
                 cloths = outfit(tuple(one.cloth for one in worn))
                 around = opened.colliders.rest_points()
-                garments[name]["notes"] = list(start_notes(cloths, start, at_start, around))
                 check_bodies(cloths, start, at_start, around, easing=plan.run_in.length > 0)
+                garments[name]["notes"] = list(start_notes(cloths, start, at_start, around))
                 inner = tuple(one for one in worn if plan.together or one.finished is not None)
         except NeedleError as error:
             faults[name] = error

@@ -5,6 +5,7 @@ import type { ReactNode } from "react";
 import type { MemberReading, Shot } from "../../api/client";
 import { type Offer, takeOffers } from "../../domain/cast";
 import { HUMAN_OUTLINE, STATURE } from "../../domain/stature";
+import { capital } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 
 /** What looks wrong about a figure, and the changes that would mend it. */
@@ -35,7 +36,7 @@ export function OfferList({ name, offers, busy, take, children }: OfferListProps
       {children}
       {offers.map((offer) => (
         <Box key={offer.said} sx={{ mb: 0.75 }}>
-          <Typography sx={{ fontSize: 12.5 }}>{sentence(offer.because)}.</Typography>
+          <Typography sx={{ fontSize: 12.5 }}>{capital(offer.because)}.</Typography>
           <Button
             size="small"
             variant="outlined"
@@ -63,10 +64,6 @@ export function OfferList({ name, offers, busy, take, children }: OfferListProps
       )}
     </Box>
   );
-}
-
-function sentence(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
 /** The figure's outline beside a human's, as it was read and as it would be. */

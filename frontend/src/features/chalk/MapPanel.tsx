@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useMemo } from "react";
 import { download, type MapRecord, part, type Shot } from "../../api/client";
 import { apartOf, changeMap, lessOf, mapsOf, removeMap, removeStep, roleOf, spanOf, spreadOf, stepSaid } from "../../domain/chalk";
-import { count, signed } from "../../domain/words";
+import { capital, count, signed } from "../../domain/words";
 import { complain, useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Section } from "../../ui/Card";
@@ -28,7 +28,7 @@ export function MapPanel({ shot, garment, map }: MapPanelProps) {
   return (
     <>
       <Section title={`What ${map.name} means`}>
-        <Typography sx={{ fontSize: 12.5 }}>{sentence(roleOf(map).does)}.</Typography>
+        <Typography sx={{ fontSize: 12.5 }}>{capital(roleOf(map).does)}.</Typography>
         {nothingFor(shot, garment, map) !== null && (
           <Typography role="alert" sx={{ fontSize: 12.5, pl: 1, borderLeft: 3, borderColor: "warning.main", my: 0.5 }}>
             {nothingFor(shot, garment, map)}
@@ -140,8 +140,4 @@ function Spread() {
       </Typography>
     </>
   );
-}
-
-function sentence(words: string): string {
-  return words.charAt(0).toUpperCase() + words.slice(1);
 }

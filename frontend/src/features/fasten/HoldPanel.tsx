@@ -5,7 +5,7 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { HoldReading, HoldRecord, Shot } from "../../api/client";
 import { changeHold, choiceSaid, gives, holdSaid, removeHold, widen } from "../../domain/holds";
-import { count } from "../../domain/words";
+import { capital, count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Figure, Panel } from "../../ui/Card";
@@ -90,8 +90,4 @@ function gripSaid(hold: HoldRecord): string {
   if (typeof hold.grip !== "number") return "keyed";
   if (hold.grip >= 1) return "welded";
   return `${hold.grip}, gives ${gives(hold.grip)}`;
-}
-
-function capital(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1);
 }
