@@ -103,6 +103,8 @@ KEYS = (
     (4.72, KNEEL, (0, 0, 1.36)),
     (5.20, KNEEL, (0, 0, 1.36)),
 )  # fmt: skip
+# What a part passes on its way between two keys, as (seconds, value): the left hand goes round the ribs.
+BY_WAY_OF = {"handL": (2.88, (0.40, BLOCK_TOP + 1.00, 0.42))}
 # Overlap: how many seconds a part follows (or leads) the pelvis.
 LAG = {
     "head_turn": -0.06, "neck_turn": -0.04, "spine_turn": 0.03, "collarL": 0.04, "collarR": 0.04,
@@ -143,9 +145,18 @@ def _into_world(pose: dict) -> dict:
 
 TIMES = np.array([time for time, _, _ in KEYS])
 _KEYED = _keyed()
-_SMOOTH = {
-    key: PchipInterpolator(TIMES, values) for key, values in _KEYED.items() if not key.startswith("foot")
-}
+
+
+def _smooth(key: str) -> PchipInterpolator:
+    times, values = TIMES, _KEYED[key]
+    if key in BY_WAY_OF:
+        time, value = BY_WAY_OF[key]
+        at = np.searchsorted(times, time)
+        times, values = np.insert(times, at, time), np.insert(values, at, value, axis=0)
+    return PchipInterpolator(times, values)
+
+
+_SMOOTH = {key: _smooth(key) for key in _KEYED if not key.startswith("foot")}
 
 
 def pose_at(seconds: float) -> dict:

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.craft.colliders import merged_colliders
 from patient_needle.core.craft.fastened import read_holds
 from patient_needle.core.craft.holds import Elastic, Follow, Handle, Stick, Stitch
 from patient_needle.core.craft.seams import seams_of
@@ -135,3 +136,17 @@ def test_the_shot_with_lanterns_has_every_kind_of_hold_but_a_tether():
         for read in read_holds(dressed, seams, plan.frame_rate, plan.first_simulated):
             assert read.holding == read.vertices, read
             assert read.pops == (), read
+
+
+def test_no_hand_goes_through_the_trunk():
+    """Cloth between them would have no place to be; while she turns in the gust and ducks, every frame."""
+    path = DEMO / "lamplighter" / "shot.json"
+    colliders = merged_colliders(assemble(read_shot_file(path), path.parent))
+    names = [name.removeprefix("lamplighter: ") for name in colliders.part_names]
+    of = {name: names.index(name) for name in names}
+    hands = [of[f"{part}{side}"] for part in ("hand", "fingers", "forearm") for side in "LR"]
+    trunk = [of[part] for part in ("pelvis", "spine1", "spine2", "chest", "clavL", "clavR")]
+    arms, body = (colliders.triangles[np.isin(colliders.part, some)] for some in (hands, trunk))
+    for frame in (*range(1001, 1060, 6), *range(1060, 1082), *range(1082, 1121, 6)):
+        points = colliders.points_at(float(frame))
+        assert len(crossing_pairs(points, arms, points, body)) == 0, frame
