@@ -23,7 +23,7 @@ PARTS = {
     "forearmL",
     "forearmR",
 }
-EASE, OVER_SKIRT = 0.013, 0.010  # m off the body, and off the skirt
+EASE, OVER_SKIRT = 0.035, 0.010  # m off the body, and off the skirt
 CUFF, HEM, NECK = 0.50, 0.97, 1.45  # m: how far out the sleeves go, heights of hem and neck
 ARM = np.array([0.87, -0.49, 0.0])  # direction of the left arm in the rest pose
 ROUNDS = 60

@@ -41,8 +41,10 @@ def drawn_along(loop: np.ndarray, radius: float) -> Stroke:
 
 
 def over_the_back() -> Stroke:
-    """To and fro, from the waist to the shoulder blades."""
-    before = np.array([(x, y, -0.12) for y in np.arange(1.0, 1.4, 0.04) for x in np.linspace(-0.22, 0.22, 23)])
+    """To and fro, from the hem to the yoke."""
+    before = np.array(
+        [(x, y, -0.14) for y in np.arange(0.98, 1.44, 0.04) for x in np.linspace(-0.22, 0.22, 23)]
+    )
     facing = np.broadcast_to([0.0, 0, -1.0], before.shape)
     triangle, barycentric = GROUND.places(before, facing)
     places = np.einsum("ik,ikj->ij", barycentric, POINTS[GROUND.triangles[triangle]])
@@ -109,18 +111,20 @@ class TestBendingLength:
 
 
 class TestStretchUnderLoad:
-    """The smock hung by its yoke in three times its weight."""
+    """The smock hung by its yoke in twenty times its weight, of a fabric too stiff to wrinkle: folds that come
+    and go with what is painted would else be taken for stretch.
+    """
 
     @staticmethod
     @cache
     def strains(*names: str) -> dict[str, float]:
         """Mean vertical stretch of the front, the back and the strip above the hem."""
         fabric = Fabric(
-            "poplin", stretch_warp=1500, stretch_weft=1200, shear=300, bend_warp=2e-5, bend_weft=2e-5,
+            "poplin", stretch_warp=1500, stretch_weft=1200, shear=300, bend_warp=1e-3, bend_weft=1e-3,
             areal_density=DENSITY, stretch_damping=0.004, bend_damping=0.02,
         )  # fmt: skip
         cloth = cloth_of(POINTS, GROUND.triangles, fabric, POINTS[:, 1] > 1.4, multipliers=painted(*names))
-        engine = free_engine(cloth, WORKING, gravity=(0, -3 * GRAVITY, 0), air_drag=3.0)
+        engine = free_engine(cloth, WORKING, gravity=(0, -20 * GRAVITY, 0), air_drag=3.0)
         hung = run_free(engine, still(cloth), 3.0, 1 / 48).positions
         ends = GROUND.topology.edges
         middle, way = POINTS[ends].mean(axis=1), POINTS[ends[:, 1]] - POINTS[ends[:, 0]]
@@ -140,7 +144,7 @@ class TestStretchUnderLoad:
         """
         plain, loose = self.strains(), self.strains("back")
         assert loose["back"] / plain["back"] == pytest.approx(1 / LOOSE, rel=0.05)
-        assert 1.0 < loose["front"] / plain["front"] < 1.25
+        assert 0.95 < loose["front"] / plain["front"] < 1.25
 
     def test_a_heavy_hem_stretches_what_bears_it(self):
         """Hooke: by as much as what hangs below each place has grown, weighed from map and areas."""
