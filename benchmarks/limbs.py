@@ -21,6 +21,8 @@ from patient_needle.core.solver.step import Engine, Surround
 from tests import violent
 from tests.sheets import NO_FACES, NOTHING, sheet, surroundings
 
+PRESSED_FROM = (0, 10, 20, 30, 40, 50)  # micrometres aside: what is pinched is chaotic
+
 
 @dataclass(frozen=True)
 class Ran:
@@ -54,9 +56,11 @@ def walked(t: float) -> violent.Turns:
     return turns
 
 
-def ran(vertices: int, turns: Callable[[float], violent.Turns], frames: int) -> tuple[Ran, ShotPlan]:
-    """Simulate it at First look."""
-    made = violent.plan(vertices, turns, frames)
+def ran(
+    vertices: int, turns: Callable[[float], violent.Turns], frames: int, aside: float = 0.0
+) -> tuple[Ran, ShotPlan]:
+    """Simulate it at First look, the dress hung `aside` m to the left of its place."""
+    made = violent.plan(vertices, turns, frames, aside=aside)
     seconds, results = [], []
     for result in violent.frames_of(made):
         seconds.append(sum(result.tally.milliseconds.values()) * 1e-3)
@@ -107,7 +111,10 @@ def limbs(quick: bool) -> str:
         flung, made = ran(vertices, violent.flung, 12 if quick else 48)
         ratios.append(("flung", flung, elastic_alone(made, flung.substeps)))
         lines.append(_row("flung", flung))
-    lines.append(_row("pressed", ran(sizes[0], violent.pressed, 40)[0]))
+    for start in (0,) if quick else PRESSED_FROM:
+        lines.append(
+            _row(f"pressed, from {start} μm aside", ran(sizes[0], violent.pressed, 42, start * 1e-6)[0])
+        )
     walks = []
     for vertices in (*sizes, *(() if quick else (30_000,))):
         walk, made = ran(vertices, walked, 12 if vertices > 10_000 or quick else 24)

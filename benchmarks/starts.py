@@ -39,11 +39,12 @@ def _row(seed: int, made: ShotPlan) -> str:
     began = time.perf_counter()
     try:
         run = OutfitRun(made, made.runs[0])
+        start = run.start()
     except StartError as error:
         return (
             f"{first} | refused: {error.what} {error.where} |  |  |  |  | {time.perf_counter() - began:.1f} s |"
         )
-    took, start = time.perf_counter() - began, run.start()
+    took = time.perf_counter() - began
     frames = [result for (result,) in run.frames(start, made.first_simulated, made.frames[1])]
     wrong = [frame.frame for frame in frames if frame.crossing_colliders or frame.snags]
     clear = f"frame {max(wrong, default=made.first_simulated) - made.first_simulated + 1}"

@@ -70,12 +70,18 @@ def pressed(t: float) -> Turns:
 
 
 def plan(
-    vertices: int, turns: Callable[[float], Turns], frames: int, patience: Patience = FIRST_LOOK
+    vertices: int,
+    turns: Callable[[float], Turns],
+    frames: int,
+    patience: Patience = FIRST_LOOK,
+    aside: float = 0.0,
 ) -> ShotPlan:
-    """A shot of frames 0 to `frames`, of a dress and two sleeves with about so many vertices altogether."""
+    """A shot of frames 0 to `frames`, of a dress and two sleeves with about so many vertices altogether, which
+    hang `aside` m to the left of their place.
+    """
     body = _figure([turns(frame / RATE) for frame in range(frames + 1)])
     return ShotPlan(
-        "violent", RATE, (0, frames), RunIn(0, 0), (body,), (_dress(vertices),),
+        "violent", RATE, (0, frames), RunIn(0, 0), (body,), (_dress(vertices, aside),),
         np.array([0, -9.81, 0]), 0.2, patience=patience,
     )  # fmt: skip
 
@@ -156,7 +162,7 @@ def _figure(turns: list[Turns]) -> CastMember:
     )  # fmt: skip
 
 
-def _dress(vertices: int) -> Garment:
+def _dress(vertices: int, aside: float) -> Garment:
     """A flaring tube about the torso, held along its top; a tube about each arm, held at the shoulder."""
     fabric = Fabric(
         "dress", stretch_warp=1000, stretch_weft=1000, shear=250, bend_warp=3e-5, bend_weft=3e-5,
@@ -175,6 +181,6 @@ def _dress(vertices: int) -> Garment:
         pieces.append(laid)
         triangles.append(faces[:, ::-1] + before)
         held.append(np.arange(ring) + before)
-    mesh = polygons("dress", np.concatenate(pieces), np.concatenate(triangles).tolist())
+    mesh = polygons("dress", np.concatenate(pieces) + [aside, 0, 0], np.concatenate(triangles).tolist())
     hold = Hold("tops", Choice(vertices=tuple(np.concatenate(held).tolist())), Follow("figure"))
     return Garment("dress", mesh, fabric, (hold,))

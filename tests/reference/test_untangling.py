@@ -13,9 +13,11 @@ from patient_needle.core.contact.intersections import inside, self_crossing_pair
 from patient_needle.core.craft.holds import Choice, Follow, Hold
 from patient_needle.core.craft.plan import RunIn
 from patient_needle.core.craft.simulate import OutfitRun
+from patient_needle.core.craft.snags import caught_by, find_crossings, rearmed
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.core.model.errors import StartError
 from tests.tangled import SETTLED, wrong_start
+from tests.violent import plan
 
 
 @pytest.mark.parametrize("seed", [1, 4])
@@ -50,10 +52,33 @@ def test_what_cannot_be_drawn_apart_is_refused_by_place_and_nothing_is_moved():
     with pytest.raises(
         StartError, match=r"garment 'dress', at \(.*\) m: it starts through itself in \d+ places"
     ):
-        OutfitRun(made, made.runs[0])
+        OutfitRun(made, made.runs[0]).start()
 
 
 def test_without_a_run_in_cloth_in_a_body_is_refused():
     made = replace(wrong_start(4, vertices=1500), run_in=RunIn(0, 0))
     with pytest.raises(StartError, match=r"\d+ vertices start inside a collider, up to .* mm deep.*run-in"):
-        OutfitRun(made, made.runs[0])
+        OutfitRun(made, made.runs[0]).start()
+
+
+def test_a_sleeve_let_go_all_round_an_arm_comes_out_all_round_it():
+    """Drawn up to 14 mm into the arm over 20 cm of it: no one way leads out of there."""
+    made = plan(1500, lambda _: {}, 6)
+    run = OutfitRun(made, made.runs[0])
+    state = run.start()
+    points, arm = state.positions.copy(), np.array([0.7, 1.4, 0.0])
+    radius = np.hypot(*(points - arm)[:, 1:].T)
+    share = np.clip(1 - np.abs(points[:, 0] - arm[0]) / 0.10, 0, 1) * (points[:, 1] > 1.3)
+    share *= share * (3 - 2 * share)
+    points[:, 1:] += (share * (0.030 / radius - 1))[:, None] * (points - arm)[:, 1:]
+    points[:, 2] += 0.002 * share
+    around = run.colliders.rest_points()
+    caught = caught_by(run.outfit, points, run.colliders, around)
+    crossings = find_crossings(run.outfit, points, run.colliders, around)
+    released, eased = rearmed(run.outfit, points, run.colliders, around, crossings, caught)
+    assert eased.sum() > 40
+    state = state.replace(positions=points, released=released, eased=eased)
+    *_, (last,) = run.frames(state, 0, 6)
+    assert (last.crossing_colliders, last.snags) == (0, ())
+    sides = np.sign((last.positions - arm)[share > 0.5][:, 1:])
+    assert len(np.unique(sides, axis=0)) == 4

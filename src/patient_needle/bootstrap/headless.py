@@ -69,6 +69,9 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
     check_plan(plan)
     mark = fingerprint(request, plan)
     runs = [OutfitRun(plan, planned) for planned in plan.runs]
+    if not request.resume:
+        for run in runs:
+            run.start()  # a start that is refused is refused before anything is written
     request.out.mkdir(parents=True, exist_ok=True)
     desks = {garment.name: _Desk(request, garment.name, mark) for garment in plan.garments}
     try:

@@ -172,9 +172,9 @@ def _run_outfit(
         if asked_to_stop():
             raise _Leaving
 
-    run = OutfitRun(plan, planned, meanwhile)
+    run = OutfitRun(plan, planned)
     if from_here is None:
-        start = run.first()
+        start = run.first(meanwhile)
         _commit(store, lease, pace, start)
         from_here = start[0].state, start[0].frame
     pace.begin()

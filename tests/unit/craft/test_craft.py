@@ -340,7 +340,7 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
     caught = curtain(offset=-0.012)
     loose = replace(caught, holds=())
     with pytest.raises(StartError, match=r"up to 12\.0 mm deep"):
-        OutfitRun(plan(garments=(loose,), run_in=RunIn(0, 0)), plan(garments=(loose,)).runs[0])
+        OutfitRun(plan(garments=(loose,), run_in=RunIn(0, 0)), plan(garments=(loose,)).runs[0]).start()
     made = plan(garments=(loose,), run_in=RunIn(30, 0), gravity=np.zeros(3))
     run = OutfitRun(made, made.runs[0])
     worn, colliders, around = run.outfit, run.colliders, run.colliders.rest_points()
@@ -353,17 +353,17 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
     assert last.positions[:, 2].min() > 0.3
     assert last.snags == ()
     with pytest.raises(StartError, match=r"start inside a collider beside held ones, which keep them there"):
-        OutfitRun(replace(made, garments=(caught,)), replace(made, garments=(caught,)).runs[0])
+        OutfitRun(replace(made, garments=(caught,)), replace(made, garments=(caught,)).runs[0]).start()
     deep = replace(curtain(offset=-0.1), holds=())
     with pytest.raises(StartError, match=r"up to 100\.0 mm deep"):
-        OutfitRun(replace(made, garments=(deep,)), replace(made, garments=(deep,)).runs[0])
+        OutfitRun(replace(made, garments=(deep,)), replace(made, garments=(deep,)).runs[0]).start()
 
 
 def test_a_garment_may_start_inside_a_collider_that_is_off_then():
     inside = curtain(offset=-0.1)
     on = member()
     with pytest.raises(StartError, match="inside a collider"):
-        OutfitRun(plan(cast=(on,), garments=(inside,)), plan(garments=(inside,)).runs[0])
+        OutfitRun(plan(cast=(on,), garments=(inside,)), plan(garments=(inside,)).runs[0]).start()
     off = replace(on, collider=replace(on.collider, on=steps((1003, 0), (1004, 1))))
     made = plan(cast=(off,), garments=(inside,))
     assert OutfitRun(made, made.runs[0]).start().positions.shape == inside.mesh.vertices.shape

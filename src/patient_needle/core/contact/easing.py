@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from ..geometry.normals import unit, vertex_normals
@@ -11,10 +13,26 @@ from .filter import patches, ringed
 from .rows import Rows, Surroundings
 
 REACH = 0.05  # m; deeper cloth is not drawn to a surface that may be the far side
-PER_SUBSTEP = 0.45  # of the gap: how far a vertex is asked to come out at once
+PER_SUBSTEP = 1.5  # of the gap: how far a vertex is asked to come out at once; limbs that move undo less
 TELLING, SIDED = 3, 0.3  # so many vertices beside a patch tell its side, if they lean so much to it
 CONTRARY = -0.5  # cosine, from which on a surface leads another way than a patch is to go
+WRAPPED = 0.5  # mean length of a patch's unit normals, below which it goes round a limb and has no one way out
 PROBES = 10  # on the way through a limb to its far side
+
+
+@dataclass(frozen=True, eq=False)
+class _Nearest:
+    """Points (k,), by their number, within REACH of a collider: the triangle (k,) nearest to each, its normal
+    (k, 3), whether the point is behind it.
+    """
+
+    of: Indices
+    triangle: Indices
+    normal: Vectors
+    behind: Flags
+
+    def only(self, some: Flags) -> _Nearest:
+        return _Nearest(self.of[some], self.triangle[some], self.normal[some], self.behind[some])
 
 
 def easing_rows(
@@ -29,76 +47,80 @@ def easing_rows(
     """Rows for every vertex to be eased out that is behind its nearest collider triangle, or None.
 
     colliders' boxes must fit start (all, 3) m; cloth (m, 3) its triangles; goal (all, 3) m gives the colliders'
-    end; eased (n,). What hangs together goes out on one side, that of most of it: a limb that stands in a patch
-    would else draw it apart for ever. A triangle whose corners are out but whose middle is not is lifted by all
-    of them. The rows' hard gap is minus infinity: they push, but certify nothing.
+    end; eased (n,). What hangs together goes out on one side, the one that the cloth around it tells: a limb
+    that stands in a patch would else draw it apart for ever. A triangle whose corners are out but whose middle
+    is not is lifted by all of them. The rows' hard gap is minus infinity: they push, but certify nothing.
     """
     if not eased.any():
         return None
     waiting = np.flatnonzero(ringed(cloth, ringed(cloth, eased))).astype(np.int32)
-    triangle, normal, behind = _nearest(colliders, start, start[waiting])
-    near = triangle >= 0
-    waiting, triangle, normal, behind = waiting[near], triangle[near], normal[near], behind[near]
+    near = _nearest(colliders, start, start[waiting], waiting)
     own = vertex_normals(start[: len(eased)], cloth)
     towards = np.zeros_like(own)
-    facing = np.einsum("ij,ij->i", normal, own[waiting])
     for patch in patches(cloth, eased):
-        within = np.isin(waiting, patch)
-        towards[patch] = _way_out(waiting, around.part[triangle], normal, behind, own, facing, within, cloth)
-    asked = eased[waiting]
-    waiting, triangle, normal, behind = waiting[asked], triangle[asked], normal[asked], behind[asked]
-    lifted, over = _chords(colliders, cloth, start, eased, waiting[behind], towards)
-    stray = np.flatnonzero(behind & (np.einsum("ij,ij->i", normal, towards[waiting]) < 0))
+        towards[patch] = _way_out(near, around.part[near.triangle], own, patch, cloth)
+    near = near.only(eased[near.of] & near.behind)
+    lifted, over = _chords(colliders, cloth, start, eased, near.of, towards)
+    vertices, triangle = near.of, near.triangle.copy()
+    stray = np.flatnonzero(np.einsum("ij,ij->i", near.normal, towards[vertices]) < 0)
     triangle[stray] = _far_side(
-        colliders, start, start[waiting[stray]], towards[waiting[stray]], triangle[stray]
+        colliders, start, start[vertices[stray]], towards[vertices[stray]], triangle[stray]
     )
-    waiting, triangle = waiting[behind], triangle[behind]
-    sunk = _height(colliders, start, waiting, triangle) < 0
-    waiting, triangle = np.concatenate([waiting[sunk], lifted]), np.concatenate([triangle[sunk], over])
-    if len(waiting) == 0:
+    sunk = _height(colliders, start, vertices, triangle) < 0
+    vertices, triangle = np.concatenate([vertices[sunk], lifted]), np.concatenate([triangle[sunk], over])
+    if len(vertices) == 0:
         return None
-    gap, height = around.gap[triangle], _height(colliders, start, waiting, triangle)
+    gap, height = around.gap[triangle], _height(colliders, start, vertices, triangle)
     corners = colliders.triangles[triangle]
     return Rows(
-        np.stack([np.repeat(waiting, 3), corners.ravel()], axis=1).astype(np.int32),
+        np.stack([np.repeat(vertices, 3), corners.ravel()], axis=1).astype(np.int32),
         np.repeat(_normals(goal, corners), 3, axis=0),
-        np.full(3 * len(waiting), stiffness),
+        np.full(3 * len(vertices), stiffness),
         np.repeat(height + PER_SUBSTEP * gap, 3),
         np.repeat(gap, 3),
-        np.full(3 * len(waiting), -np.inf),
+        np.full(3 * len(vertices), -np.inf),
         np.repeat(triangle, 3).astype(np.int32),
-        np.zeros((3 * len(waiting), 2), np.int32),
+        np.zeros((3 * len(vertices), 2), np.int32),
     )
 
 
-def _way_out(
-    vertices: Indices, part: Indices, normal: Vectors, behind: Flags, own: Vectors, facing: Scalars,
-    within: Flags, cloth: Triangles,
-) -> Vectors:  # fmt: skip
-    """Which way (3,) a patch is to go: with its own side outwards, as the cloth around it has it; where that is
-    unclear, as most of it is nearest to a surface.
+def _way_out(near: _Nearest, part: Indices, own: Vectors, patch: Indices, cloth: Triangles) -> Vectors:
+    """Which way (k, 3) the vertices (k,) of a patch are to go: with its own side outwards, as the cloth around
+    it has it; where that is unclear, as most of it is nearest to a surface. All go one way, unless the patch is
+    wrapped round a limb. part (k,) of what is near; own (n, 3), the cloth's normals.
     """
-    sunk = within & behind
-    plain = normal[within].sum(axis=0, keepdims=True)
-    if not sunk.any():
-        return unit(plain)[0]
-    mostly = np.bincount(part[sunk]).argmax()
+    within = np.isin(near.of, patch)
+    sunk = within & near.behind
+    side = _side_out(near, part, own, within, cloth) if sunk.any() else 0.0
+    outwards = side * own[near.of[sunk]] if side else near.normal[within]
+    way = outwards.mean(axis=0, keepdims=True) if len(outwards) else np.zeros((1, 3))
+    if side and np.linalg.norm(way) < WRAPPED:
+        return side * own[patch]
+    return np.repeat(unit(way), len(patch), axis=0)
+
+
+def _side_out(near: _Nearest, part: Indices, own: Vectors, within: Flags, cloth: Triangles) -> float:
+    """1 if a patch's cloth is to have its normals outwards, -1 if inwards, 0 if nothing around it tells."""
+    mostly = np.bincount(part[within & near.behind]).argmax()
     around = np.zeros(len(own), bool)
-    around[vertices[within]] = True
+    around[near.of[within]] = True
     around = ringed(cloth, ringed(cloth, around))
-    told = facing[around[vertices] & ~behind & (part == mostly)]
+    telling = around[near.of] & ~near.behind & (part == mostly)
+    told = np.einsum("ij,ij->i", near.normal[telling], own[near.of[telling]])
     if len(told) < TELLING or abs(told.mean()) < SIDED:
-        return unit(plain)[0]
-    return unit(np.sign(told.mean()) * own[vertices[sunk]].sum(axis=0, keepdims=True))[0]
+        return 0.0
+    return float(np.sign(told.mean()))
 
 
-def _nearest(colliders: Tree, start: Points, points: Points) -> tuple[Indices, Vectors, Flags]:
-    """The collider triangle nearest to points (k, 3), -1 beyond REACH, its normal; which of them lie behind."""
+def _nearest(colliders: Tree, start: Points, points: Points, of: Indices) -> _Nearest:
+    """What is nearest to points (k, 3) m that are numbered `of` (k,), for those within reach."""
     triangle, barycentric, _ = closest_points(colliders, start, points, REACH)
+    found = triangle >= 0
+    of, triangle = of[found], triangle[found]
     corners = colliders.triangles[triangle]
     normal = _normals(start, corners)
-    base = np.einsum("ik,ikj->ij", barycentric, start[corners])
-    return triangle, normal, (triangle >= 0) & (np.einsum("ij,ij->i", points - base, normal) < 0)
+    base = np.einsum("ik,ikj->ij", barycentric[found], start[corners])
+    return _Nearest(of, triangle, normal, np.einsum("ij,ij->i", points[found] - base, normal) < 0)
 
 
 def _chords(
@@ -110,14 +132,16 @@ def _chords(
     out = eased.copy()
     out[behind] = False
     chords = cloth[out[cloth].all(axis=1)]
-    ends = [(0, 1, 2), (0, 1), (1, 2), (2, 0)]
-    found = [_nearest(colliders, start, start[chords[:, list(some)]].mean(axis=1)) for some in ends]
+    numbers = np.arange(len(chords), dtype=np.int32)
     vertices, over = [np.zeros(0, np.int32)], [np.zeros(0, np.int32)]
-    for some, (triangle, normal, within) in zip(ends, found, strict=True):
-        for corner in some:
-            along = np.einsum("ij,ij->i", normal, towards[chords[:, corner]]) > CONTRARY
-            vertices.append(chords[within & along, corner])
-            over.append(triangle[within & along])
+    for ends in ((0, 1, 2), (0, 1), (1, 2), (2, 0)):
+        near = _nearest(colliders, start, start[chords[:, list(ends)]].mean(axis=1), numbers)
+        near = near.only(near.behind)
+        for corner in ends:
+            lifts = chords[near.of, corner]
+            along = np.einsum("ij,ij->i", near.normal, towards[lifts]) > CONTRARY
+            vertices.append(lifts[along])
+            over.append(near.triangle[along])
     return np.concatenate(vertices), np.concatenate(over)
 
 

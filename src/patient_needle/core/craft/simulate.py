@@ -19,7 +19,7 @@ from ..solver.links import joined
 from ..solver.outfit import Wearing, outfit
 from ..solver.state import ClothState, Taken, at_rest, let_go
 from ..solver.step import Engine, Surround
-from .checks import check_start, crossing_cloth
+from .checks import check_start
 from .colliders import Colliders, merged_colliders
 from .dressing import Dressed, dress
 from .holding import Grasp, Moment, together
@@ -61,13 +61,11 @@ class FrameResult:
 
 
 class OutfitRun:
-    """Garments' simulation, innermost first: checked, dressed, factors not yet made.
-
-    A start that is through itself is drawn apart at once, which can take minutes: `meanwhile` is called every
-    few seconds, and what it raises ends it.
+    """Garments' simulation, innermost first: dressed, factors not yet made. Its start is made when it is asked
+    for, so that a run that goes on from a state need not make it.
     """
 
-    def __init__(self, plan: ShotPlan, run: PlannedRun, meanwhile: Callable[[], None] = lambda: None) -> None:
+    def __init__(self, plan: ShotPlan, run: PlannedRun) -> None:
         self.plan = plan
         self.run = run
         self.garments = garments = run.garments
@@ -77,9 +75,8 @@ class OutfitRun:
         self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment, whereabouts) for garment in garments)
         self.outfit = outfit(tuple(one.cloth for one in self.dressed))
         starts = [one.start(plan.first_simulated) for one in self.dressed]
-        self._start = np.concatenate(starts)
+        self._made = np.concatenate(starts)
         self._seams = seams_of(self.dressed, self.outfit.spans, starts)
-        at_start = self.colliders.at_work(plan.first_simulated)
         around = self.colliders.surroundings(plan.first_simulated)
         skin = self.outfit.skin
         thickness = skin.thickness.mean()
@@ -94,32 +91,36 @@ class OutfitRun:
             widest=(float(cloth), float(clearance * skin.clearance.max() + 0.5 * (thick + cloth))),
             against_itself=True,
         )
-        around_at_start = self.colliders.rest_points()
-        if len(crossing_cloth(self.outfit, self._start)):
-            surround = Surround(around_at_start, around_at_start, self._start[self.outfit.held], around)
-            self._start = untangled(self.outfit, self._engine, self._start, surround, at_start, meanwhile)
-        check_start(self.outfit, self._start, at_start, around_at_start, easing=plan.run_in.length > 0)
-        self._caught = caught_by(self.outfit, self._start, at_start, around_at_start)
-        waiting = self._start[self._caught.any(axis=1)]
-        self._caught[:, ~parts_near(waiting, at_start, around_at_start, REACH)] = False
+        self._start: ClothState | None = None
 
-    def start(self) -> ClothState:
-        """The garments at rest, as they were made or as they were finished; what is through itself drawn apart.
+    def start(self, meanwhile: Callable[[], None] = lambda: None) -> ClothState:
+        """The garments at rest, as they were made or as they were finished; what is through itself drawn apart,
+        which can take minutes: `meanwhile` is called in every round of it, and what it raises ends it.
 
-        What lies inside a body waits to be eased out.
+        What lies inside a body waits to be eased out. `StartError` where neither will help.
         """
-        taken = together([one.taken(self.plan.first_simulated) for one in self.dressed])
-        state = at_rest(self._start, len(self.colliders.rank), taken)
-        if not self._caught.any():
+        if self._start is None:
+            self._start = self._begin(meanwhile)
+        return self._start
+
+    def _begin(self, meanwhile: Callable[[], None]) -> ClothState:
+        plan, frame = self.plan, self.plan.first_simulated
+        colliders, points = self.colliders.at_work(frame), self.colliders.rest_points()
+        surround = Surround(points, points, self._made[self.outfit.held], self.colliders.surroundings(frame))
+        start = untangled(self.outfit, self._engine, self._made, surround, colliders, meanwhile)
+        check_start(self.outfit, start, colliders, points, easing=plan.run_in.length > 0)
+        caught = caught_by(self.outfit, start, colliders, points)
+        caught[:, ~parts_near(start[caught.any(axis=1)], colliders, points, REACH)] = False
+        state = at_rest(start, len(self.colliders.rank), together([one.taken(frame) for one in self.dressed]))
+        if not caught.any():
             return state
-        colliders, around = self.colliders.at_work(self.plan.first_simulated), self.colliders.rest_points()
-        crossings = find_crossings(self.outfit, self._start, colliders, around)
-        released, eased = rearmed(self.outfit, self._start, colliders, around, crossings, self._caught)
+        crossings = find_crossings(self.outfit, start, colliders, points)
+        released, eased = rearmed(self.outfit, start, colliders, points, crossings, caught)
         return state.replace(released=released, eased=eased)
 
-    def first(self) -> tuple[FrameResult, ...]:
+    def first(self, meanwhile: Callable[[], None] = lambda: None) -> tuple[FrameResult, ...]:
         """The start as a finished frame that cost nothing."""
-        start = self.start()
+        start = self.start(meanwhile)
         return self._finished(
             self.plan.first_simulated, start, start.positions, FrameTally(), self.colliders.rest_points(), 0.0
         )
