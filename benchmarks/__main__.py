@@ -8,11 +8,10 @@ environment.prepare(alone=True)
 
 import json  # noqa: E402
 import os  # noqa: E402
-import re  # noqa: E402
 import sys  # noqa: E402
 import tempfile  # noqa: E402
 import time  # noqa: E402
-from collections.abc import Callable, Iterable  # noqa: E402
+from collections.abc import Callable  # noqa: E402
 from datetime import date  # noqa: E402
 from pathlib import Path  # noqa: E402
 
@@ -29,6 +28,7 @@ from tests.layers import dropped, twisted  # noqa: E402
 from .calm import calm  # noqa: E402
 from .cast import cast  # noqa: E402
 from .chalk import chalk  # noqa: E402
+from .document import put_in  # noqa: E402
 from .elsewhere import elsewhere  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
@@ -57,6 +57,7 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
         "elsewhere": lambda: elsewhere(quick),
         "skirt": lambda: shot("shot.json", "The lamplighter's skirt, 4,159 vertices", quick),
         "layers": lambda: shot("layers.json", "The lamplighter in three layers, 7,644 vertices", quick),
+        "smock": lambda: shot("smock.json", "The lamplighter's skirt and smock, 5,623 vertices", quick),
         "calm": lambda: calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if quick else 1040),
         "pages": pages,
     }
@@ -84,23 +85,9 @@ def main() -> int:
         stamp = f"Measured {date.today()} on {machine}. Engine source {engine_hash()[:16]}.\n"
         print(text, flush=True)
         if not quick:
-            OUT.write_text(
-                put_in(OUT.read_text() if OUT.exists() else "", name, f"{text}\n{stamp}", measurable)
-            )
+            before = OUT.read_text() if OUT.exists() else ""
+            OUT.write_text(put_in(before, name, f"{text}\n{stamp}", measurable, environment.versions()))
     return 0
-
-
-def put_in(document: str, name: str, text: str, order: Iterable[str]) -> str:
-    """The document with the part `name` replaced by `text`, and without what is measured no more."""
-    pieces = re.split(r"^<!-- (\w+) -->\n", document, flags=re.M)
-    kept = dict(zip(pieces[1::2], pieces[2::2], strict=True)) | {name: text}
-    versions = ", ".join(f"{package} {version}" for package, version in environment.versions().items())
-    head = (
-        "# Benchmarks\n\nWritten by `./needle bench`, part by part. Compare ratios within one part, not "
-        f"milliseconds between parts.\n\nThe last was written with {versions}.\n"
-    )
-    body = [f"<!-- {one} -->\n{kept[one].rstrip()}\n" for one in order if one in kept]
-    return "\n".join([head, *body])
 
 
 def hang(vertices: int) -> str:
@@ -203,7 +190,7 @@ def _triad(a, b, c):
 
 
 def shot(name: str, title: str, quick: bool) -> str:
-    """A shot of the lamplighter at First look, whole, with its run-in; worst values over its garments."""
+    """A shot of the lamplighter, whole, with its run-in; worst values over its garments."""
     path = ROOT / "demo" / "lamplighter" / name
     start = time.perf_counter()
     with tempfile.TemporaryDirectory() as folder:

@@ -34,27 +34,54 @@ class Moved:
     excursion: float
 
 
-def calmed(plan: ShotPlan, settled: int, last: int, rate: float = 24.0) -> Moved:
-    """The first garment of a shot; its motion after frame `settled`, up to frame `last`, seen at `rate` Hz."""
+@dataclass(frozen=True, eq=False)
+class Watched:
+    """A garment after it was let go in its pose: hang as in `Moved`; points (f, n, 3) m, and as seen from the
+    waist (f, n, 3), with how it hung (n, 3); which vertices (n,) are free, and which are the hem's.
+    """
+
+    hang: float
+    points: np.ndarray
+    seen: np.ndarray
+    hung: np.ndarray
+    free: np.ndarray
+    hem: np.ndarray
+
+    def swing(self) -> np.ndarray:
+        """How far (f, 3) m the hem's middle is from where it hung."""
+        return (self.seen - self.hung)[:, self.hem].mean(axis=1)
+
+    def spectrum(self, rate: float) -> tuple[np.ndarray, np.ndarray]:
+        """Frequencies (k,) in Hz, and the free vertices' energy (k,) of motion at each, (m/s)2."""
+        speed = np.diff(self.seen[:, self.free], axis=0) * rate
+        windowed = speed * np.hanning(len(speed))[:, None, None]
+        power = (np.abs(np.fft.rfft(windowed, axis=0)) ** 2).sum(axis=(1, 2))
+        return np.fft.rfftfreq(len(speed), 1 / rate), power / speed.shape[0] / speed.shape[1]
+
+
+def watched(plan: ShotPlan, settled: int, last: int) -> Watched:
+    """The first garment of a shot after frame `settled`, up to frame `last`."""
     run = OutfitRun(plan, PlannedRun(plan.garments[:1], plan.garments[:1]))
     held, rest = run.outfit.held, run.outfit.rest_points
     hem = rest[:, 1] < rest[:, 1].min() + 0.03
-    seen, hang = [], 0.0
-    hung = rest
+    points, seen, hang, hung = [], [], 0.0, rest
     for (result,) in run.frames(run.start(), plan.first_simulated, last):
         at_waist = _from_waist(rest[held], result.positions, held)
         if result.frame == settled:
             hang, hung = float(result.positions[hem, 1].mean()), at_waist
         if result.frame > settled:
+            points.append(result.positions)
             seen.append(at_waist)
-    motion = np.array(seen)
-    speed = np.diff(motion[:, ~held], axis=0) * rate
-    spectrum = np.abs(np.fft.rfft(speed * np.hanning(len(speed))[:, None, None], axis=0)) ** 2
-    frequency = np.fft.rfftfreq(len(speed), 1 / rate)
-    quick = float(spectrum[frequency > QUICK].sum() / speed.shape[0] / speed.shape[1])
+    return Watched(hang, np.array(points), np.array(seen), hung, ~held, hem)
+
+
+def calmed(plan: ShotPlan, settled: int, last: int, rate: float = 24.0) -> Moved:
+    """What is measured of it, seen at `rate` Hz."""
+    one = watched(plan, settled, last)
+    frequency, power = one.spectrum(rate)
     low = butter(2, QUICK, fs=rate, output="sos")
-    swing = sosfiltfilt(low, (motion - hung)[:, hem].mean(axis=1), axis=0)
-    return Moved(hang, quick, float(np.linalg.norm(swing, axis=1).max()))
+    swing = sosfiltfilt(low, one.swing(), axis=0)
+    return Moved(one.hang, float(power[frequency > QUICK].sum()), float(np.linalg.norm(swing, axis=1).max()))
 
 
 def standing(plan: ShotPlan) -> tuple[ShotPlan, int, int]:
