@@ -1,6 +1,7 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import type { Workroom } from "../api/client";
+import { capital } from "../domain/words";
 
 /** What of the house does not run, and what to do; nothing when all is well. */
 export function Banner({ workroom, error }: { workroom: Workroom | undefined; error: Error | null }) {
@@ -16,13 +17,9 @@ export function Banner({ workroom, error }: { workroom: Workroom | undefined; er
 }
 
 export function saying(workroom: Workroom | undefined, error: Error | null): string | null {
-  if (error !== null) return `${sentence(error.message)} What is shown is kept; the page goes on when it returns.`;
+  if (error !== null) return `${capital(error.message)}. What is shown is kept; the page goes on when it returns.`;
   if (workroom === undefined) return null;
   if (workroom.workers === 0) return "No worker is running, so takes wait. ./needle up starts one; ./needle worker adds one.";
   if (!workroom.desk) return "The desk process is away, so nothing can be pointed at. ./needle up starts it again.";
   return null;
-}
-
-function sentence(text: string): string {
-  return `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
 }

@@ -11,7 +11,7 @@ import { valueAt } from "../domain/keys";
 import type { Lane } from "../domain/lanes";
 import { worst } from "../domain/pulse";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
-import { mm, percent, span } from "../domain/words";
+import { capital, mm, percent, span } from "../domain/words";
 import { usePulse, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
 import { KeysLane, LANE, useLane } from "./KeysLane";
@@ -203,7 +203,7 @@ function LanePick({ lanes, lane, frame }: { lanes: readonly Lane[]; lane: Lane; 
       >
         {lanes.map((one) => (
           <MenuItem key={one.id} value={one.id} sx={{ fontSize: 12.5 }}>
-            {one.name.charAt(0).toUpperCase() + one.name.slice(1)}
+            {capital(one.name)}
           </MenuItem>
         ))}
       </Select>

@@ -8,7 +8,14 @@ from ..formats.shot_file.parcel import read_folder
 from ..store import blobs, shots
 from ..store.session import Store
 
-SHOTS = ("lamplighter/shot.json", "flag/shot.json", "lamplighter/layers.json", "lamplighter/fastened.json")
+SHOTS = (
+    "lamplighter/shot.json",
+    "flag/shot.json",
+    "lamplighter/layers.json",
+    "lamplighter/fastened.json",
+    "lamplighter/gust.json",
+    "lamplighter/smock.json",
+)
 
 
 def load_demo(store: Store, folder: Path) -> list[str]:

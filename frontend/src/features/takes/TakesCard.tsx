@@ -24,7 +24,8 @@ const PATIENCE: readonly { value: Patience; name: string; said: string }[] = [
 /** Run takes, watch them, compare them. */
 export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Reading | undefined; takes: Take[] }) {
   const [name, setName] = useState("");
-  const [patience, setPatience] = useState<Patience>("first-look");
+  const [chosen, setChosen] = useState<Patience | null>(null);
+  const patience = chosen ?? shot.document.patience;
   const set = useRoom((room) => room.set);
   const run = useRun(shot);
   const blocked = blockedBy(shot, reading);
@@ -43,7 +44,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
         aria-label="Patience"
         value={patience}
         onChange={(_, value) => {
-          setPatience(value as Patience);
+          setChosen(value as Patience);
         }}
         sx={{ my: 1 }}
       >
