@@ -11,7 +11,7 @@ export function looksAtTakes(bench: Bench): boolean {
 
 /** Whether a bench looks at garments on the rest pose, whatever the frame. */
 export function atRest(bench: Bench): boolean {
-  return bench === "fasten" || bench === "chalk";
+  return bench === "wardrobe" || bench === "fasten" || bench === "chalk";
 }
 
 export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null): Description | null {

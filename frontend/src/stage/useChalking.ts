@@ -16,8 +16,15 @@ const MOST = 40; // looks between two places of the pointer
 
 type Hit = StrokeRecord["hits"][number];
 
+/** Values, and of which map of which garment, less which other, they are. */
+interface Held {
+  whose: string;
+  values: Float32Array;
+}
+
 interface Going {
   name: string;
+  whose: string;
   path: string;
   brush: Brush;
   at: readonly [number, number];
@@ -46,7 +53,10 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   const path = map === undefined ? null : `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment ?? "")}/maps/${part(map.name)}`;
   const active = path !== null;
   const edit = useEdit(shot);
-  const [values, setValues] = useState<Float32Array | null>(null);
+  const whose = JSON.stringify([garment, map?.name, less]);
+  const [held, setHeld] = useState<Held | null>(null);
+  // A map's own values are never told as its difference from another while that is on its way.
+  const values = held?.whose === whose ? held.values : null;
   const going = useRef<Going | null>(null);
   const strokes = useRef(0);
   const seen = useRef<ClothHit | null>(null);
@@ -54,19 +64,19 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
 
   useEffect(() => {
     if (path === null) {
-      setValues(null);
+      setHeld(null);
       return;
     }
     let current = true;
     floats(less === null ? path : `${path}?less=${part(less)}`)
       .then((found) => {
-        if (current && going.current === null) setValues(found.values);
+        if (current && going.current === null) setHeld({ whose, values: found.values });
       })
       .catch(complain);
     return () => {
       current = false;
     };
-  }, [path, less]);
+  }, [path, less, whose]);
   useEffect(() => {
     if (active && values !== null && garment !== null) {
       scenery?.setChalk(new Map([[garment, less === null ? values : values.map((value) => (1 + value) / 2)]]));
@@ -94,7 +104,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     stroke.sent = stroke.hits.length;
     stroke.asking = true;
     floatsOf(`${stroke.path}/paint`, { stroke: { ...stroke.brush, hits }, going: stroke.name })
-      .then(setValues)
+      .then((painted) => { setHeld({ whose: stroke.whose, values: painted }); })
       .catch(complain)
       .finally(() => {
         stroke.asking = false;
@@ -162,7 +172,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
         return true;
       }
       strokes.current += 1;
-      going.current = { name: `${Date.now()} ${strokes.current}`, path, brush, at: [x, y], hits: [], sent: 0, asking: false, over: false };
+      going.current = { name: `${Date.now()} ${strokes.current}`, whose, path, brush, at: [x, y], hits: [], sent: 0, asking: false, over: false };
       hear(at, pressure);
       return true;
     },
