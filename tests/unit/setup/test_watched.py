@@ -11,7 +11,7 @@ RATE, FRAMES, SLOW_AT, QUICK_AT = 24.0, 97, 1.5, 8.0
 
 
 def swung(quick: float) -> Watched:
-    """Two vertices, the second held; the first goes 0.3 m to the side and back at SLOW_AT, `quick` m at QUICK_AT."""
+    """Two vertices, the second held; the first swings 0.3 m at SLOW_AT and `quick` m at QUICK_AT."""
     time = np.arange(FRAMES) / RATE
     seen = np.zeros((FRAMES, 2, 3))
     seen[:, 0, 0] = 0.3 * np.sin(2 * np.pi * SLOW_AT * time) + quick * np.sin(2 * np.pi * QUICK_AT * time)
@@ -27,7 +27,14 @@ def above(one: Watched) -> float:
 def test_a_motion_of_one_frequency_shows_there_and_nowhere_else():
     frequency, power = swung(0.02).spectrum(RATE)
     peaks = frequency[power > 0.02 * power.max()]
-    assert peaks.tolist() == [SLOW_AT - 0.25, SLOW_AT, SLOW_AT + 0.25, QUICK_AT - 0.25, QUICK_AT, QUICK_AT + 0.25]
+    assert peaks.tolist() == [
+        SLOW_AT - 0.25,
+        SLOW_AT,
+        SLOW_AT + 0.25,
+        QUICK_AT - 0.25,
+        QUICK_AT,
+        QUICK_AT + 0.25,
+    ]
     assert power[np.abs(frequency - 4.7) < 1].max() < 1e-4 * power.max()
 
 
@@ -46,4 +53,6 @@ def test_someone_who_rides_on_the_waist_sees_a_turned_and_carried_garment_stand_
     at_rest = _from_waist(points[held], points, held)
     turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
     turn *= np.sign(np.linalg.det(turn))
-    np.testing.assert_allclose(_from_waist(points[held], points @ turn.T + [3, 1, -2], held), at_rest, atol=1e-9)
+    np.testing.assert_allclose(
+        _from_waist(points[held], points @ turn.T + [3, 1, -2], held), at_rest, atol=1e-9
+    )

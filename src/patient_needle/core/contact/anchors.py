@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.normals import unit
+from ..geometry.normals import lengths, unit
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 
 
@@ -88,20 +88,20 @@ def after_slip(
     push (a, 3) N, contact force on each vertex from each side; limit (a,) m, the furthest a vertex may be from
     its anchor along the surface before it slips. A vertex without push lets go.
     """
-    x = _per_side(points[:cloth_count], len(limit))
-    normal = unit(push)
-    offset = x - anchor_points(anchors, points, carriers)
+    touching = np.flatnonzero((anchors.triangle >= 0) & (_dot(push, push) > 0))
+    held = Anchors(anchors.triangle[touching], anchors.coordinates[touching])
+    x, normal = points[touching % cloth_count], unit(push[touching])
+    offset = x - anchor_points(held, points, carriers)
     along = offset - normal * _dot(offset, normal)[:, None]
-    length = np.linalg.norm(along, axis=1)
-    touching = (anchors.triangle >= 0) & (_dot(push, push) > 0)
-    slips = touching & (length > limit)
-    share = np.where(slips, limit / np.where(length > 0, length, 1.0), 1.0)
-    on = np.where(slips & (nearest >= 0), nearest, anchors.triangle)
+    length = lengths(along)
+    slips = length > limit[touching]
+    share = np.where(slips, limit[touching] / np.where(length > 0, length, 1.0), 1.0)
+    on = np.where(slips & (nearest[touching] >= 0), nearest[touching], held.triangle)
     moved = placed(np.where(slips, on, -1), x - share[:, None] * along, points, carriers)
-    return Anchors(
-        np.where(touching, on, -1).astype(np.int32),
-        np.where(slips[:, None], moved.coordinates, anchors.coordinates),
-    )
+    triangle, coordinates = np.full(len(limit), -1, np.int32), anchors.coordinates.copy()
+    triangle[touching] = on
+    coordinates[touching[slips]] = moved.coordinates[slips]
+    return Anchors(triangle, coordinates)
 
 
 def _per_side(points: Points, anchors: int) -> Points:

@@ -8,6 +8,7 @@ from numba import njit, prange
 from ..geometry.kernels import point_triangle, segment_segment
 from ..geometry.tree import STACK
 
+GROUP = 16  # triangles that are looked for together
 CHUNKS = 4  # fixed, so that pairs come in the same order on any number of threads
 
 
@@ -180,40 +181,86 @@ def _in_one_flat_fan(p, r, tri, flat):
 
 @njit(parallel=True, cache=True)
 def search_tree(
-    itself, leaves, among, flat, first_carrier,
+    itself, groups, leaf_at, among, flat, patch, first_carrier,
     order_a, start_a, end_a, boxes_a, sweep_a, tri_a, owns_a,
     order_b, left_b, right_b, start_b, end_b, boxes_b, sweep_b, tri_b, owns_b,
     x, motion, slack, counts,
     out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
 ):  # fmt: skip
-    """Pairs of each of tree a's `leaves` with the whole of tree b, its carriers numbered from first_carrier.
+    """Pairs of tree a's leaves `among` (nodes,) with the whole of tree b, its carriers from first_carrier on.
 
-    itself: b is a; two leaves `among` (nodes,) those searched then meet once, and flat fans (n,) not at all.
+    groups (g,) are nodes that split a up: what is far from a group is far from all its leaves, those at its
+    places, leaf_at (m,). itself: b is a; two leaves `among` then meet once, and what is in one flat fan (n,) or
+    in one flat patch, a span of places (m, 2), not at all.
     """
     for q in prange(CHUNKS):
         stack = np.zeros(STACK, np.int32)
-        for index in range(q, leaves.shape[0], CHUNKS):
-            leaf = leaves[index]
-            top = 1
-            stack[0] = 0
-            while top > 0:
-                top -= 1
-                node = stack[top]
-                if not _boxes_meet(boxes_a, sweep_a, leaf, boxes_b, sweep_b, node, slack):
+        near = np.zeros(start_b.shape[0], np.int32)
+        for index in range(q, groups.shape[0], CHUNKS):
+            group = groups[index]
+            low, high = _patch_of(itself, patch, start_a[group], end_a[group])
+            nearby = _nodes_near(
+                group, boxes_a, sweep_a, left_b, right_b, start_b, end_b, boxes_b, sweep_b, slack, low, high,
+                stack, near,
+            )  # fmt: skip
+            for place in range(start_a[group], end_a[group]):
+                leaf = leaf_at[place]
+                if not among[leaf]:
                     continue
-                if left_b[node] >= 0:
-                    stack[top] = left_b[node]
-                    stack[top + 1] = right_b[node]
-                    top += 2
-                    continue
-                if itself and among[node] and start_b[node] < start_a[leaf]:
-                    continue
-                for i in range(start_a[leaf], end_a[leaf]):
-                    for j in range(i + 1 if itself and node == leaf else start_b[node], end_b[node]):
-                        if itself and _in_one_flat_fan(order_a[i], order_b[j], tri_a, flat):
+                low, high = _patch_of(itself, patch, place, place + 1)
+                for n in range(nearby):
+                    top = 1
+                    stack[0] = near[n]
+                    while top > 0:
+                        top -= 1
+                        node = stack[top]
+                        if low <= start_b[node] and end_b[node] <= high:
+                            continue
+                        if not _boxes_meet(boxes_a, sweep_a, leaf, boxes_b, sweep_b, node, slack):
+                            continue
+                        if left_b[node] >= 0:
+                            stack[top] = left_b[node]
+                            stack[top + 1] = right_b[node]
+                            top += 2
+                            continue
+                        if itself and (node == leaf or (among[node] and start_b[node] < place)):
+                            continue
+                        p, r = order_a[place], order_b[start_b[node]]
+                        if itself and _in_one_flat_fan(p, r, tri_a, flat):
                             continue
                         _pair_up(
-                            order_a[i], order_b[j], tri_a, owns_a, tri_b, owns_b, first_carrier, x, motion,
-                            slack, counts, q,
+                            p, r, tri_a, owns_a, tri_b, owns_b, first_carrier, x, motion, slack, counts, q,
                             out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
                         )  # fmt: skip
+
+
+@njit(cache=True, inline="always")
+def _patch_of(itself, patch, low, high):
+    """The span of the flat patch that all places from low to high lie in, or an empty one."""
+    if itself and patch[low, 0] <= low and high <= patch[low, 1]:
+        return patch[low, 0], patch[low, 1]
+    return 0, 0
+
+
+@njit(cache=True)
+def _nodes_near(
+    group, boxes_a, sweep_a, left, right, start, end, boxes, sweep, slack, low, high, stack, out
+):  # fmt: skip
+    """How many nodes of GROUP triangles or fewer come near a group, but for its flat patch; those into out."""
+    count, top = 0, 1
+    stack[0] = 0
+    while top > 0:
+        top -= 1
+        node = stack[top]
+        if low <= start[node] and end[node] <= high:
+            continue
+        if not _boxes_meet(boxes_a, sweep_a, group, boxes, sweep, node, slack):
+            continue
+        if left[node] < 0 or end[node] - start[node] <= GROUP:
+            out[count] = node
+            count += 1
+            continue
+        stack[top] = left[node]
+        stack[top + 1] = right[node]
+        top += 2
+    return count

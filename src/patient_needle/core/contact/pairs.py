@@ -17,7 +17,8 @@ import numpy as np
 from ..geometry.tree import Tree, build_tree, refit
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .fans import Fans
-from .pair_kernels import CHUNKS, keep_within_reach, search_tree
+from .flat_patches import FlatPatches
+from .pair_kernels import CHUNKS, GROUP, keep_within_reach, search_tree
 
 OWNS_VERTEX = 1  # bit k of a triangle's mask: it stands for its corner k
 OWNS_EDGE = 8  # bit 3 + k: it stands for the edge from corner k to the next
@@ -97,8 +98,10 @@ class PairFinder:
         self._cloth_sweep = np.zeros_like(self.cloth.boxes)
         self._collider_sweep = None if self.colliders is None else np.zeros_like(self.colliders.boxes)
         self._leaf_of = _leaf_of_triangle(self.cloth)
+        self._groups = _groups(self.cloth)
         self._capacity = 1 << 14
         self._fans = Fans(cloth, cloth_count) if against_itself else None
+        self._patches = FlatPatches(self.cloth) if against_itself else None
         self._search: _Search | None = None
 
     @property
@@ -108,6 +111,10 @@ class PairFinder:
 
     def begin(self, start: Points, predicted: Points) -> None:
         """Search along start to predicted, both (n, 3) m, and keep what was found."""
+        refit(self.cloth, start)
+        if self.colliders is not None and self._collider_sweep is not None:
+            refit(self.colliders, start)
+            refit(self.colliders, predicted - start, self._collider_sweep)
         pairs = self._query(start, predicted, self.cloth.leaves)
         self._search = _Search(start, predicted.copy(), pairs)
 
@@ -141,20 +148,18 @@ class PairFinder:
         search.pairs = search.pairs.only(~gone).joined(self._query(search.start, search.predicted, leaves))
 
     def _query(self, start: Points, end: Points, leaves: Indices) -> Pairs:
+        """Pairs of the cloth's leaves; the boxes fit start, and the colliders' sweeps their motion."""
         motion = end - start
-        refit(self.cloth, start)
         refit(self.cloth, motion, self._cloth_sweep)
         found = []
         if self.colliders is not None and self._collider_sweep is not None:
-            refit(self.colliders, start)
-            refit(self.colliders, motion, self._collider_sweep)
             other = (self.colliders, self._collider_sweep, self._owns[1])
-            none, margin = np.zeros(0, np.bool_), self.margin + self.wider
-            found.append(self._against(other, 0, none, start, motion, leaves, margin))
-        if self._fans is not None:
+            none = np.zeros(0, np.bool_), np.zeros((0, 2), np.int32)
+            found.append(self._against(other, 0, *none, start, motion, leaves, self.margin + self.wider))
+        if self._fans is not None and self._patches is not None:
             own = (self.cloth, self._cloth_sweep, self._owns[0])
-            flat = self._fans.flat(start, end)
-            found.append(self._against(own, self.foreign, flat, start, motion, leaves, self.margin))
+            flat, patch = self._fans.flat(start, end), self._patches.spans(start, end, self.margin)
+            found.append(self._against(own, self.foreign, flat, patch, start, motion, leaves, self.margin))
         return found[0] if len(found) == 1 else found[0].joined(found[1])
 
     def _against(
@@ -162,19 +167,22 @@ class PairFinder:
         other: tuple[Tree, Points, Indices],
         first_carrier: int,
         flat: Flags,
+        patch: Indices,
         start: Points,
         motion: Vectors,
         leaves: Indices,
         margin: float,
     ) -> Pairs:
-        """Pairs of the cloth's `leaves` with a tree, given with its sweep and owners; flat (n,) for its own."""
+        """Pairs of the cloth's `leaves` with a tree, given with its sweep and owners; for its own the flat fans
+        (n,) and the spans (m, 2) of flat patches.
+        """
         a, (b, sweep, owns) = self.cloth, other
         among = np.zeros(len(a.left), bool)
         among[leaves] = True
 
         def run(*found: np.ndarray) -> None:
             search_tree(
-                b is a, leaves, among, flat, first_carrier,
+                b is a, self._groups, self._leaf_of[a.order], among, flat, patch, first_carrier,
                 a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
                 b.order, b.left, b.right, b.start, b.end, b.boxes, sweep, b.triangles, owns,
                 start, motion, margin, *found,
@@ -232,6 +240,15 @@ def _leaf_of_triangle(tree: Tree) -> Indices:
     for leaf in tree.leaves:
         leaf_of[tree.order[tree.start[leaf] : tree.end[leaf]]] = leaf
     return leaf_of
+
+
+def _groups(tree: Tree) -> Indices:
+    """The highest nodes with no more than GROUP triangles, in order."""
+    small = tree.end - tree.start <= GROUP
+    inner = np.flatnonzero(~small)
+    below = np.concatenate([tree.left[inner], tree.right[inner], np.flatnonzero(small[:1])])
+    found = below[small[below]].astype(np.int32)
+    return found[np.argsort(tree.start[found])]
 
 
 def within_reach(pairs: Pairs, start: Points, end: Points, slack: Scalars) -> Flags:

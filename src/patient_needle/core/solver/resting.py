@@ -18,7 +18,7 @@ from numba import njit
 
 from ..contact.anchors import Anchors
 from ..contact.rows import Rows, row_gap
-from ..geometry.normals import unit
+from ..geometry.normals import lengths, unit
 from ..model.typed import Points, Scalars, Vectors
 from .contact_force import Grips
 from .state import ClothState
@@ -54,7 +54,7 @@ def resting(
     out[:count] = _on_colliders(state, goal, friction, softness[:count])
     _keep_rows(start, out, rows.ends, rows.normal, rows.soft, softness, LANDING, SWEEPS)
     grips = friction.grips
-    strength = np.linalg.norm(state.pushed, axis=1)
+    strength = lengths(state.pushed)
     _keep_grips(
         start, out, unit(state.pushed), grips.corners, grips.weights, grips.friction * strength, softness,
         count, SWEEPS,
@@ -89,9 +89,9 @@ def _on_colliders(state: ClothState, predicted: Points, friction: Friction, soft
     free = x - closing[:, None] * normal
     offset = free - friction.points[:count]
     offset -= _dot(offset, normal)[:, None] * normal
-    length = np.linalg.norm(offset, axis=1)
+    length = lengths(offset)
     pressed = held & (_dot(normal, normal) > 0)
-    slowing = friction.grips.friction[:count] * np.linalg.norm(pushed, axis=1) * softness
+    slowing = friction.grips.friction[:count] * lengths(pushed) * softness
     share = np.minimum(slowing / np.maximum(length, 1e-300), 1.0)
     slowed = free - share[:, None] * offset
     return np.where(pressed[:, None], np.where((share < 1.0)[:, None], slowed, ride), free)

@@ -23,7 +23,7 @@ from ..contact.rows import (
     nearest_carriers,
     with_sides,
 )
-from ..geometry.normals import vertex_normals
+from ..geometry.normals import lengths, vertex_normals
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
@@ -317,7 +317,7 @@ class Engine:
         Last, whether it misses none by more than may be left to the filter.
         """
         passes, count = self.patience.newton_passes, self.cloth.count
-        pushed = np.linalg.norm(state.pushed, axis=1)
+        pushed = lengths(state.pushed)
         for accept in range(ACCEPT_ROUNDS):
             contact = Contact(rows.joined(easing), goal, friction.grips, pushed)
             goal[:count] = self._solve(
@@ -383,7 +383,7 @@ class Engine:
             rows = self._rows(pairs, scene, normals, surround, FrameTally())
             nearest = nearest_carriers(pairs, self._finder.carriers, self._finder.foreign, normals)
             friction = self._friction(state, scene, scene, nearest, surround.around)
-            pushed = np.linalg.norm(state.pushed, axis=1)
+            pushed = lengths(state.pushed)
             terms = (*terms, Contact(rows, scene, friction.grips, pushed))
         gradient = np.zeros_like(x)
         for term in terms:
