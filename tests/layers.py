@@ -187,14 +187,14 @@ def slid_on_cloth(mu_below: float, mu_above: float, degrees: float, seconds: flo
     return np.array(times), np.array(means) - patch.mass @ lying[:, 0] / patch.mass.sum()
 
 
-def met_in_flight(seconds: float, step: float = 1 / 192):
+def met_in_flight(seconds: float, patience: Patience = WORKING, step: float = 1 / 192):
     """Two patches that fly at each other aslant, with friction, in no air: momentum (s, 3) kg m/s over time."""
     one, faces = sheet(0.2, 0.2, 0.025)
     other, more = sheet(0.2, 0.2, 0.03, seed=3)
     fabric = Fabric("patch", areal_density=0.2, thickness=1e-3, friction=0.5)
     cloths = (cloth_of(one, faces, fabric), cloth_of(other + [0.05, 0.03, 0.03], more, fabric))
     worn = outfit(cloths)
-    engine = Engine(worn, NOTHING, NO_FACES, WORKING, Forces(np.zeros(3)), 1e-3)
+    engine = Engine(worn, NOTHING, NO_FACES, patience, Forces(np.zeros(3)), 1e-3)
     velocities = np.zeros((worn.count, 3))
     velocities[worn.spans[0]] = [0.6, 0.0, 2.0]
     state, momentum = still(worn).replace(velocities=velocities), []

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import self_crossing_pairs
+from patient_needle.core.model.patience import FINAL, WORKING
 from tests.layers import dropped, laid_on_an_arm, met_in_flight, slid_on_cloth, twisted
 
 
@@ -46,9 +49,15 @@ def test_cloth_slides_on_cloth_at_the_right_rate(below, above, degrees):
 
 
 def test_what_meets_keeps_its_momentum():
-    """Newton's third law: two free patches that hit and rub each other keep their momentum together."""
-    momentum, worn, state = met_in_flight(0.15)
-    assert momentum[-1] == pytest.approx(momentum[0], abs=2e-3 * np.abs(momentum[0]).max())
+    """Newton's third law: two free patches that hit and rub each other keep their momentum together.
+
+    To rounding when the solve is carried to its end. In the few passes of Working the first blow, 2 m/s head-on
+    in one substep, may lose some: 0.02 % here, up to 1.6 % with the pairs in another order.
+    """
+    patient = replace(FINAL, newton_passes=40, cg_iterations=200, cg_tolerance=1e-4, step_tolerance=1e-6)
+    for patience, bound in ((patient, 1e-8), (WORKING, 0.02)):
+        momentum, worn, state = met_in_flight(0.15, patience)
+        assert momentum[-1] == pytest.approx(momentum[0], abs=bound * np.abs(momentum[0]).max())
     second = worn.mass[worn.spans[1]] @ state.velocities[worn.spans[1]]
     assert second[2] > 0.2 * momentum[0][2]  # they did meet
     assert len(self_crossing_pairs(state.positions, worn.triangles)) == 0

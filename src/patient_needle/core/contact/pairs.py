@@ -46,8 +46,8 @@ class Pairs:
     def __len__(self) -> int:
         return len(self.gap)
 
-    def only(self, keep: Flags) -> Pairs:
-        """The pairs chosen by `keep` (m,), in order."""
+    def only(self, keep: Flags | Indices) -> Pairs:
+        """The pairs chosen by `keep` (m,), in order, or those it numbers (k,), in its order."""
         return Pairs(*(getattr(self, name)[keep] for name in PAIR_FIELDS))
 
     def joined(self, other: Pairs) -> Pairs:
@@ -188,7 +188,12 @@ class PairFinder:
                 start, motion, margin, *found,
             )  # fmt: skip
 
-        return self._gathered(run)
+        # In the order of a search leaf by leaf, so that nothing depends on how leaves are grouped.
+        turn = np.zeros(len(a.order), np.int64)
+        each = np.arange(len(leaves))
+        turn[a.order[a.start[leaves]]] = (each % CHUNKS) * len(leaves) + each
+        pairs = self._gathered(run)
+        return pairs.only(np.argsort(turn[pairs.owner], kind="stable").astype(np.int32))
 
     def _gathered(self, run: Callable[..., None]) -> Pairs:
         """What `run` writes into buffers, which grow until all of it has room."""

@@ -20,8 +20,9 @@ def triangle_areas(points: Points, triangles: Triangles) -> Scalars:
 
 
 def lengths(vectors: Vectors) -> Scalars:
-    """(n,) of vectors (n, 3); three times as quick as `numpy.linalg.norm` on thousands of them."""
-    return np.asarray(np.sqrt(np.einsum("ij,ij->i", vectors, vectors)))
+    """(n,) of vectors (n, 3); to the last bit those of `numpy.linalg.norm`, which takes three times as long."""
+    x, y, z = vectors.T
+    return np.asarray(np.sqrt(x * x + y * y + z * z))
 
 
 def unit(vectors: Vectors) -> Vectors:
