@@ -189,9 +189,9 @@ def search_tree(
 ):  # fmt: skip
     """Pairs of tree a's leaves `among` (nodes,) with the whole of tree b, its carriers from first_carrier on.
 
-    groups (g,) are nodes that split a up: what is far from a group is far from all its leaves, those at its
-    places, leaf_at (m,). itself: b is a; two leaves `among` then meet once, and what is in one flat fan (n,) or
-    in one flat patch, a span of places (m, 2), not at all.
+    groups (g,) are nodes above these: what is far from a group is far from all its leaves, those at its places,
+    leaf_at (m,), of one triangle each. itself: b is a; two leaves `among` then meet once, and what is in one
+    flat fan (n,) or in one flat patch, a span of places (m, 2), not at all.
     """
     for q in prange(CHUNKS):
         stack = np.zeros(STACK, np.int32)

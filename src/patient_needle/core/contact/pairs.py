@@ -179,10 +179,12 @@ class PairFinder:
         a, (b, sweep, owns) = self.cloth, other
         among = np.zeros(len(a.left), bool)
         among[leaves] = True
+        leaf_at = self._leaf_of[a.order]
+        groups = self._groups[np.logical_or.reduceat(among[leaf_at], a.start[self._groups])]
 
         def run(*found: np.ndarray) -> None:
             search_tree(
-                b is a, self._groups, self._leaf_of[a.order], among, flat, patch, first_carrier,
+                b is a, groups, leaf_at, among, flat, patch, first_carrier,
                 a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
                 b.order, b.left, b.right, b.start, b.end, b.boxes, sweep, b.triangles, owns,
                 start, motion, margin, *found,
