@@ -23,6 +23,7 @@ from .checks import check_start
 from .colliders import Colliders, merged_colliders
 from .dressing import Dressed, dress
 from .holding import Grasp, Moment, together
+from .pinching import Clasp, clasped
 from .places import Whereabouts
 from .plan import Garment, PlannedRun, ShotPlan
 from .run_in import run_in_share
@@ -161,10 +162,11 @@ class OutfitRun:
         state = self._retaken(self._switched(state, frame, first), replace(moments[0], time=start))
         was = replace(moments[0], before=start, time=start, frame=frame - 1)
         state = self._let_go(state, was, moments[0])
-        before, here = state.positions, first
+        before, here, off, clasp = state.positions, first, self.colliders.parts_off(frame), Clasp.none()
         for moment in moments:
             there = last if moment is moments[-1] else self.colliders.points_at(moment.time)
-            surround = self._surround(state, moment, step, here, there)
+            clasp = clasped(clasp, state.positions, state.released & ~off, state.eased, self.colliders, here)
+            surround = self._surround(state, moment, step, here, there, clasp)
             state = self._slid(self._engine.step(state, surround, step, tally), moment)
             here = there
         unrest = None
@@ -226,7 +228,7 @@ class OutfitRun:
         ]
 
     def _surround(
-        self, state: ClothState, moment: Moment, step: float, here: Points, there: Points
+        self, state: ClothState, moment: Moment, step: float, here: Points, there: Points, clasp: Clasp
     ) -> Surround:
         """Everything prescribed in the substep of `step` s."""
         plan, time = self.plan, moment.time
@@ -246,6 +248,7 @@ class OutfitRun:
             for link in one.links
         ]
         links += [made for seam in self._seams if (made := seam.links(moment)) is not None]
+        links.append(clasp.links(self.colliders, here, there, self.outfit))
         return Surround(
             here, there, np.concatenate([one.held_to for one in grasps]), self.colliders.surroundings(time),
             wind, worn, np.concatenate([one.held for one in grasps]), joined(links),
