@@ -98,6 +98,7 @@ class PairFinder:
         self._cloth_sweep = np.zeros_like(self.cloth.boxes)
         self._collider_sweep = None if self.colliders is None else np.zeros_like(self.colliders.boxes)
         self._leaf_of = _leaf_of_triangle(self.cloth)
+        self._leaf_at = self._leaf_of[self.cloth.order]
         self._groups = _groups(self.cloth)
         self._capacity = 1 << 14
         self._fans = Fans(cloth, cloth_count) if against_itself else None
@@ -179,12 +180,11 @@ class PairFinder:
         a, (b, sweep, owns) = self.cloth, other
         among = np.zeros(len(a.left), bool)
         among[leaves] = True
-        leaf_at = self._leaf_of[a.order]
-        groups = self._groups[np.logical_or.reduceat(among[leaf_at], a.start[self._groups])]
+        groups = self._groups[np.logical_or.reduceat(among[self._leaf_at], a.start[self._groups])]
 
         def run(*found: np.ndarray) -> None:
             search_tree(
-                b is a, groups, leaf_at, among, flat, patch, first_carrier,
+                b is a, groups, self._leaf_at, among, flat, patch, first_carrier,
                 a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
                 b.order, b.left, b.right, b.start, b.end, b.boxes, sweep, b.triangles, owns,
                 start, motion, margin, *found,
