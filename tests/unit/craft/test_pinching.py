@@ -20,19 +20,19 @@ PILLAR, POST = 0, 1
 SUNK = 0.02  # m, how deep the post is in the pillar's front, which is at z = 0.3 m
 
 
-def two_colliders(depth=SUNK):
+def two_colliders():
     """A pillar, and a post of lower standing that has sunk into its front; and where they are."""
     post = replace(member("post", size=0.5), rank=np.array([60], np.int32))
     colliders = merged_colliders(plan(cast=(member(), post)))
     around = colliders.rest_points()
-    around[8:] += [0.05, 0.3, 0.3 - depth]
+    around[8:] += [0.05, 0.3, 0.3 - SUNK]
     return colliders, around
 
 
-def stuck(points, *, eased=False, let_go=POST, before=None, at=None):
-    colliders, around = two_colliders() if at is None else at
+def stuck(points, *, eased=False, before=None):
+    colliders, around = two_colliders()
     pinched = np.zeros((len(points), 2), bool)
-    pinched[:, let_go] = True
+    pinched[:, POST] = True
     return clasped(
         before or Clasp.none(), np.array(points), pinched, np.full(len(points), eased), colliders, around
     )
