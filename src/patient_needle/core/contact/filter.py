@@ -29,6 +29,7 @@ SWEEPS = 60
 DEEPEST_CUT = 3
 LETTING_GO = 96
 CARRIES = 3  # of so many attempts the last lets go, where something can
+PRESSING = 2.0  # gaps: what is nearer than that to cloth that is caught presses on it
 STANDING = 30  # from here on the cloth stands still, and what holds give it may run into it
 
 
@@ -177,7 +178,10 @@ class _Walk:
         )
 
     def _failing(self, goal: Points, share: float) -> Rows:
-        """The rows that no projection satisfies; all of them when the projection only moved too far."""
+        """The rows that no projection satisfies; all of them when the projection only moved too far.
+
+        Which of the colliders that close on a vertex fails is chance, so all that press on it count.
+        """
         rows, end = self._rows(goal).softer_gap(share), goal.copy()
         _project(
             end, self._p._inverse_mass, rows.ends, rows.normal, rows.hard,
@@ -185,7 +189,13 @@ class _Walk:
         )  # fmt: skip
         rows = self._rows(end).softer_gap(share)
         _, failing = misses(end, rows, self._p._tolerances.row_slip)
-        return rows.only(failing) if failing.any() else rows
+        if not failing.any():
+            return rows
+        foreign = rows.carrier < self._around.count
+        vertex = rows.ends.min(axis=1)  # of the cloth, whose points come first
+        caught = self._ringed(vertex[failing & foreign])
+        near, _ = misses(end, rows.softer_gap(PRESSING))
+        return rows.only(failing | ((near > 0) & foreign & caught[vertex]))
 
     def _ringed(self, ends: Indices) -> Flags:
         """(n,) the cloth vertices `ends` and those one ring further."""
