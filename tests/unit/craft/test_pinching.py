@@ -9,9 +9,10 @@ import pytest
 
 from patient_needle.core.craft.colliders import merged_colliders
 from patient_needle.core.craft.pinching import TAUT, Clasp, clasped
-from patient_needle.core.craft.plan import Garment, RunIn
+from patient_needle.core.craft.plan import CastMember, Garment, RunIn
 from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.geometry.motion import CachedMotion
+from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
 from tests.sheets import polygons, sheet
 from tests.unit.craft.test_craft import member, plan
@@ -68,9 +69,11 @@ def test_what_is_eased_out_is_not_held_and_who_is_held_keeps_its_place():
     assert len(stuck(point, eased=True, before=first).vertices) == 0
 
 
-def closing(last: int, tug: float = 0.0) -> list:
+def closing(
+    last: int, tug: float = 0.0, bystanders: tuple[CastMember, ...] = (), *, post_first: bool = False
+) -> list:
     """A loose cloth before the pillar, on which a post closes in a frame, stays 12 frames and opens again; tug
-    is how many times its weight pulls.
+    is how many times its weight pulls; bystanders come before them in the cast.
     """
     points, triangles = sheet(0.1, 0.1, 0.02)
     mesh = polygons("patch", points + [0.08, 0.5, 0.303], triangles.tolist())
@@ -79,9 +82,10 @@ def closing(last: int, tug: float = 0.0) -> list:
     gap = np.interp(np.arange(1001, last + 1), (1001, 1002, 1014, 1016), (0.01, -SUNK, -SUNK, 0.05))
     frames = post.mesh.vertices + np.array([0.05, 0.3, 0.3]) + gap[:, None, None] * [0, 0, 1.0]
     post = replace(post, motion=CachedMotion(frames[0], frames, 1001))
+    both = (post, member()) if post_first else (member(), post)
     made = plan(
-        cast=(member(), post), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last), air_drag=0.0,
-        gravity=np.array([0, -9.81 * (1.0 + tug), 0]),
+        cast=(*bystanders, *both), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last),
+        air_drag=0.0, gravity=np.array([0, -9.81 * (1.0 + tug), 0]),
     )  # fmt: skip
     run = OutfitRun(made, made.runs[0])
     return [result for (result,) in run.frames(run.start(), 1001, last)]
@@ -101,3 +105,14 @@ def test_cloth_between_two_bodies_hangs_there_until_they_open():
 def test_a_hard_pull_draws_it_along():
     by = {r.frame: r.positions[:, 1].mean() for r in closing(1013, tug=400.0)}
     assert by[1003] - by[1013] > 0.01
+
+
+def test_a_collider_that_is_off_neither_holds_it_nor_decides_who_lets_go():
+    pillar = member("shade")
+    off = replace(pillar.collider, on=Curve.constant(0.0))
+    rising = pillar.mesh.vertices + [0, 0, 0.001] + np.arange(6)[:, None, None] * [0, 0.01, 0]
+    shade = replace(pillar, collider=off, motion=CachedMotion(rising[0], rising, 1001))
+    by = {r.frame: r for r in closing(1006, bystanders=(shade,))}
+    assert [snag.kind for snag in by[1006].snags] == ["pinched"]
+    assert by[1006].state.released.any(axis=0).tolist() == [False, False, True]
+    assert np.abs(by[1006].positions[:, 1] - by[1003].positions[:, 1]).max() < 0.005

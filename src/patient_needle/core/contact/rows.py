@@ -37,6 +37,7 @@ class Surroundings:
     friction  (k,) square root of the collider's Coulomb coefficient; the cloth's own comes times it
     part      (k,) int32, which part of which collider
     rank      (p,) int32, the part with the lower rank is let go last in a pinched place
+    off       (p,) bool, parts that are as if they were not there; None for none
     """
 
     clearance: Scalars
@@ -44,11 +45,24 @@ class Surroundings:
     friction: Scalars
     part: Indices
     rank: Indices
+    off: Flags | None = None
 
     @property
     def count(self) -> int:
         """K."""
         return len(self.part)
+
+    @property
+    def on(self) -> Flags:
+        """(k,) which triangles are of parts that are there."""
+        return np.ones(self.count, bool) if self.off is None else ~self.off[self.part]
+
+    def at_work(self) -> Surroundings:
+        """Of those triangles alone, in order."""
+        on = self.on
+        return Surroundings(
+            self.clearance[on], self.thickness[on], self.friction[on], self.part[on], self.rank
+        )  # fmt: skip
 
     @property
     def gap(self) -> Scalars:
@@ -116,10 +130,13 @@ class Rows:
 
 
 def armed(pairs: Pairs, around: Surroundings, released: Flags, cloth_count: int) -> Pairs:
-    """Pairs none of whose cloth vertices is released from the pair's part; released (n, p) bool.
+    """Pairs whose part is on and none of whose cloth vertices is released from it; released (n, p) bool.
 
     Cloth is never let go by cloth.
     """
+    if around.off is not None and around.off.any():
+        met = np.append(around.on, True)  # and whatever is cloth
+        pairs = pairs.only(met[np.minimum(pairs.carrier, around.count)])
     if not released.any():
         return pairs
     foreign = pairs.carrier < around.count

@@ -75,14 +75,19 @@ class Colliders:
         thickness = [float(s.thickness.values.max()) for s in self._settings]
         return max(clearance, default=0.0), max(thickness, default=0.0)
 
-    def surroundings(self, frame: float) -> Surroundings:
-        """What the colliders ask of contact at `frame`: clearance, thickness and friction per triangle."""
+    def surroundings(self, frame: int, time: float | None = None) -> Surroundings:
+        """What the colliders ask of contact in `frame`, or at a time within it: clearance, thickness and
+        friction per triangle; which are off is of the whole frame.
+        """
+        time = frame if time is None else time
         settings = self._settings
-        clearance = np.array([value_at(s.clearance, frame) for s in settings], float)
-        thickness = np.array([value_at(s.thickness, frame) for s in settings], float)
-        friction = np.sqrt([value_at(s.friction, frame) for s in settings])
+        clearance = np.array([value_at(s.clearance, time) for s in settings], float)
+        thickness = np.array([value_at(s.thickness, time) for s in settings], float)
+        friction = np.sqrt([value_at(s.friction, time) for s in settings])
         of = self.member
-        return Surroundings(clearance[of], thickness[of], friction[of], self.part, self.rank)
+        return Surroundings(
+            clearance[of], thickness[of], friction[of], self.part, self.rank, self.parts_off(frame)
+        )
 
 
 def merged_colliders(plan: ShotPlan) -> Colliders:

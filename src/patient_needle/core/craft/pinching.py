@@ -42,20 +42,24 @@ class Clasp:
         return Clasp(np.zeros(0, np.int32), Anchors.none(0))
 
     def links(self, colliders: Colliders, here: Points, there: Points, worn: Outfit) -> Links:
-        """What draws those of `worn` along in a substep that takes colliders from here to there (k, 3) m."""
+        """What draws those of `worn` along in a substep that takes colliders from here to there (k, 3) m.
+
+        `colliders` are those it was asked among.
+        """
         stuck = self.stuck
         start, end = (
             anchor_points(self.places, points, colliders.triangles)[stuck] for points in (here, there)
         )
         firm = np.full(len(start), FIRM * worn.stiffness)
+        modulus = 2 * worn.stiffness  # N/m, the stiffest cloth's
         made = to_places(self.vertices[stuck], start, end, firm, np.zeros_like(firm))
-        return made.yielding(np.full_like(firm, TAUT * 2 * worn.stiffness * worn.spacing))
+        return made.yielding(np.full_like(firm, TAUT * modulus * worn.spacing))
 
 
 def clasped(
     before: Clasp, points: Points, pinched: Flags, eased: Flags, colliders: Colliders, around: Points
 ) -> Clasp:
-    """The clasp of vertices at points (n, 3) m among colliders at around (k, 3) m.
+    """The clasp of vertices at points (n, 3) m among the colliders that are on, at around (k, 3) m.
 
     Stuck is what parts that are on have let go, pinched (n, p), and what is not eased (n,), where it is inside
     them and no deeper than REACH: on the nearest triangle of any other part, or of these where none is within

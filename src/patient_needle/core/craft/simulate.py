@@ -15,7 +15,7 @@ from ..model.typed import Flags, Points
 from ..solver.diagnostics import Energies, FrameTally, Stretch, stretch
 from ..solver.effort import furthest, substeps_for
 from ..solver.forces import Forces, Inflation
-from ..solver.links import joined
+from ..solver.links import Links, joined
 from ..solver.outfit import Wearing, outfit
 from ..solver.state import ClothState, Taken, at_rest, let_go
 from ..solver.step import Engine, Surround
@@ -162,11 +162,13 @@ class OutfitRun:
         state = self._retaken(self._switched(state, frame, first), replace(moments[0], time=start))
         was = replace(moments[0], before=start, time=start, frame=frame - 1)
         state = self._let_go(state, was, moments[0])
-        before, here, off, clasp = state.positions, first, self.colliders.parts_off(frame), Clasp.none()
+        before, here, clasp = state.positions, first, Clasp.none()
+        colliders = self.colliders.at_work(frame)
         for moment in moments:
             there = last if moment is moments[-1] else self.colliders.points_at(moment.time)
-            clasp = clasped(clasp, state.positions, state.released & ~off, state.eased, self.colliders, here)
-            surround = self._surround(state, moment, step, here, there, clasp)
+            clasp = clasped(clasp, state.positions, state.released, state.eased, colliders, here)
+            stuck = clasp.links(colliders, here, there, self.outfit)
+            surround = self._surround(state, moment, step, here, there, stuck)
             state = self._slid(self._engine.step(state, surround, step, tally), moment)
             here = there
         unrest = None
@@ -176,7 +178,7 @@ class OutfitRun:
         return self._finished(frame, state, before, tally, last, fastest, unrest)
 
     def _switched(self, state: ClothState, frame: int, around: Points) -> ClothState:
-        """The state with cloth let go by colliders that are off at `frame`.
+        """The state in which colliders that are off at `frame` have nothing to let go.
 
         One that is switched on takes what lies outside it; what it would catch waits, as in a pinched place.
         """
@@ -184,7 +186,7 @@ class OutfitRun:
         if not (off.any() or was.any()):
             return state
         released = state.released.copy()
-        released[:, off] = True
+        released[:, off] = False
         on_again = was & ~off
         if on_again.any():
             caught = caught_by(self.outfit, state.positions, self.colliders.at_work(frame), around)
@@ -228,9 +230,9 @@ class OutfitRun:
         ]
 
     def _surround(
-        self, state: ClothState, moment: Moment, step: float, here: Points, there: Points, clasp: Clasp
+        self, state: ClothState, moment: Moment, step: float, here: Points, there: Points, stuck: Links
     ) -> Surround:
-        """Everything prescribed in the substep of `step` s."""
+        """Everything prescribed in the substep of `step` s, `stuck` among it."""
         plan, time = self.plan, moment.time
         grasps = [one.grasp(taken, moment) for one, taken in zip(self.dressed, self._taken(state), strict=True)]
         wind = air_velocity(plan.winds, state.positions, time, plan.frame_rate) if plan.winds else None
@@ -248,10 +250,11 @@ class OutfitRun:
             for link in one.links
         ]
         links += [made for seam in self._seams if (made := seam.links(moment)) is not None]
-        links.append(clasp.links(self.colliders, here, there, self.outfit))
+        links.append(stuck)
+        around = self.colliders.surroundings(moment.frame, time)
         return Surround(
-            here, there, np.concatenate([one.held_to for one in grasps]), self.colliders.surroundings(time),
-            wind, worn, np.concatenate([one.held for one in grasps]), joined(links),
+            here, there, np.concatenate([one.held_to for one in grasps]), around, wind, worn,
+            np.concatenate([one.held for one in grasps]), joined(links),
         )  # fmt: skip
 
     def _spin(self, state: ClothState, index: int, grasp: Grasp, step: float) -> np.ndarray | None:
@@ -272,11 +275,10 @@ class OutfitRun:
         unrest: float | None = None,
     ) -> tuple[FrameResult, ...]:
         """Look at a frame's end: what crosses, what is let go, how far it is stretched."""
-        colliders, off = self.colliders.at_work(frame), self.colliders.parts_off(frame)
+        colliders = self.colliders.at_work(frame)
         crossings = find_crossings(self.outfit, state.positions, colliders, around)
-        pinched = state.released & ~off
-        released, eased = rearmed(self.outfit, state.positions, colliders, around, crossings, pinched)
-        state = state.replace(released=released | off, eased=eased)
+        released, eased = rearmed(self.outfit, state.positions, colliders, around, crossings, state.released)
+        state = state.replace(released=released, eased=eased)
         results = []
         for index, (dressed, span) in enumerate(zip(self.dressed, self.outfit.spans, strict=True)):
             if self.garments[index] not in self.run.reported:

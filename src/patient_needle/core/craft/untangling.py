@@ -68,4 +68,5 @@ def _easing(worn: Outfit, x: Points, colliders: Colliders, surround: Surround) -
     scene = np.concatenate([x, surround.colliders_to])
     within = inside(surround.colliders_to, colliders.enclosing, x) & ~worn.held
     tree = build_tree(scene, (colliders.triangles + worn.count).astype(np.int32))
-    return within, easing_rows(tree, worn.triangles, scene, scene, within, surround.around, worn.stiffness)
+    around = surround.around.at_work()
+    return within, easing_rows(tree, worn.triangles, scene, scene, within, around, worn.stiffness)

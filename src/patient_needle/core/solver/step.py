@@ -24,6 +24,7 @@ from ..contact.rows import (
     with_sides,
 )
 from ..geometry.normals import lengths, vertex_normals
+from ..geometry.tree import Tree, build_tree
 from ..model.patience import Patience
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
@@ -169,17 +170,7 @@ class Engine:
             pairs = self._pairs(goal, state.released, surround.around)
             rows = self._rows(pairs, goal, normals, surround, tally)
             nearest = nearest_carriers(pairs, finder.carriers, finder.foreign, normals)
-            easing = None
-            if finder.colliders is not None:
-                easing = easing_rows(
-                    finder.colliders,
-                    self.cloth.triangles,
-                    start,
-                    goal,
-                    state.eased,
-                    surround.around,
-                    self._stiffness,
-                )
+            easing = self._easing(finder.colliders, start, goal, state.eased, surround.around)
         with tally.stage("friction"):
             friction = self._friction(state, start, goal, nearest, surround.around)
             softness = np.zeros(len(goal))
@@ -254,6 +245,18 @@ class Engine:
         """Pairs along the way to `goal`, without those that are let go."""
         assert self._finder is not None
         return armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
+
+    def _easing(
+        self, colliders: Tree | None, start: Points, goal: Points, eased: Flags, around: Surroundings
+    ) -> Rows | None:
+        """What eases cloth out of those colliders that are on."""
+        if colliders is None or not eased.any():
+            return None
+        if not around.on.all():
+            colliders = build_tree(start, colliders.triangles[around.on])
+        return easing_rows(
+            colliders, self.cloth.triangles, start, goal, eased, around.at_work(), self._stiffness
+        )
 
     def _rows(
         self, pairs: Pairs, goal: Points, normals: Vectors, surround: Surround, tally: FrameTally
@@ -350,7 +353,8 @@ class Engine:
         if self._finder is not None:
             self._finder.begin(scene, scene)
             normals = vertex_normals(x, self.cloth.triangles)
-            pairs = self._finder.along(scene, self._slack)
+            nothing_let_go = np.zeros((self.cloth.count, len(surround.around.rank)), bool)
+            pairs = self._pairs(scene, nothing_let_go, surround.around)
             touched = np.concatenate([tangled, np.zeros(self._collider_count, bool)])
             apart = pairs.only(np.asarray(~touched[pairs.vertices].any(axis=1)))
             rows = rows.joined(self._rows(apart, scene, normals, surround, FrameTally()))
