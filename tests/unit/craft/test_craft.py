@@ -359,6 +359,22 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
         OutfitRun(replace(made, garments=(deep,)), replace(made, garments=(deep,)).runs[0]).start()
 
 
+def test_cloth_is_eased_out_of_what_is_on_and_not_only_past_a_collider_that_is_off():
+    """The one that is off has its face between the cloth and the face it is to come out by."""
+    points, triangles = sheet(0.1, 0.1, 0.02)
+    patch = polygons("patch", points + [0.1, 0.5, 0.27], triangles.tolist())
+    loose = Garment("patch", patch, Fabric("cotton"), ())
+    off = replace(member().collider, on=Curve.constant(0.0))
+    shade = replace(member("shade"), collider=off, motion=Still(member().mesh.vertices - [0, 0, 0.028]))
+    made = plan(
+        cast=(shade, member()), garments=(loose,), run_in=RunIn(30, 0), gravity=np.zeros(3), air_drag=20.0
+    )
+    run = OutfitRun(made, made.runs[0])
+    *_, (last,) = run.frames(run.start(), made.first_simulated, made.frames[1])
+    assert last.positions[:, 2].min() > 0.3
+    assert last.snags == ()
+
+
 def test_a_garment_may_start_inside_a_collider_that_is_off_then():
     inside = curtain(offset=-0.1)
     on = member()
