@@ -69,9 +69,7 @@ def test_what_is_eased_out_is_not_held_and_who_is_held_keeps_its_place():
     assert len(stuck(point, eased=True, before=first).vertices) == 0
 
 
-def closing(
-    last: int, tug: float = 0.0, bystanders: tuple[CastMember, ...] = (), *, post_first: bool = False
-) -> list:
+def closing(last: int, tug: float = 0.0, bystanders: tuple[CastMember, ...] = ()) -> list:
     """A loose cloth before the pillar, on which a post closes in a frame, stays 12 frames and opens again; tug
     is how many times its weight pulls; bystanders come before them in the cast.
     """
@@ -82,9 +80,8 @@ def closing(
     gap = np.interp(np.arange(1001, last + 1), (1001, 1002, 1014, 1016), (0.01, -SUNK, -SUNK, 0.05))
     frames = post.mesh.vertices + np.array([0.05, 0.3, 0.3]) + gap[:, None, None] * [0, 0, 1.0]
     post = replace(post, motion=CachedMotion(frames[0], frames, 1001))
-    both = (post, member()) if post_first else (member(), post)
     made = plan(
-        cast=(*bystanders, *both), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last),
+        cast=(*bystanders, member(), post), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last),
         air_drag=0.0, gravity=np.array([0, -9.81 * (1.0 + tug), 0]),
     )  # fmt: skip
     run = OutfitRun(made, made.runs[0])
