@@ -58,7 +58,7 @@ def test_ctrl_c_leaves_a_valid_cache_and_resume_finishes_it(tmp_path):
         words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, cwd=ROOT,
         preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )  # fmt: skip
-    finished = out / ".work" / "signal flag" / "00001003.npy"
+    finished = out / ".work" / "0000" / "00000002.npy"
     deadline = time.monotonic() + 120
     while not finished.exists() and running.poll() is None and time.monotonic() < deadline:
         time.sleep(0.005)

@@ -12,12 +12,19 @@ import numpy as np
 import pytest
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
-from patient_needle.core.model.errors import CastError, NeedleError, ResumeError, StartError
+from patient_needle.core.model.errors import (
+    CastError,
+    FileError,
+    NeedleError,
+    ResumeError,
+    ShotError,
+    StartError,
+)
 from patient_needle.formats.alembic_cache import read_alembic
 from patient_needle.formats.checkpoint.state import read_checkpoint, write_checkpoint
 from patient_needle.formats.obj import write_obj
 from patient_needle.formats.pc2 import read_pc2, write_pc2
-from patient_needle.formats.registry import CacheTiming
+from patient_needle.formats.registry import CacheTiming, read_cache
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file
 from tests.houses import beside
@@ -98,6 +105,78 @@ def test_stop_and_resume_give_the_same_bits(shot, tmp_path):
         for f in json.loads((out / "report.json").read_text())["garments"]["signal flag"]["frames"]
     ]
     assert strip(tmp_path / "cut") == strip(whole)
+
+
+def begins(shot: Path, first: int) -> None:
+    """The flag's first frame is `first`, its yard's too."""
+
+    def moved(document):
+        document.update(frames=[first, first + 5])
+        for member in document["cast"]:
+            member["starts_at"] = first
+
+    change(shot, moved)
+
+
+@pytest.mark.parametrize("first", [-12, -3, 0])
+def test_a_range_below_zero_is_written_whole_and_goes_on_to_the_same_bytes(shot, tmp_path, first):
+    expected = points(run(shot, tmp_path / "usual", frames=(1001, 1006)))
+    begins(shot, first)
+    out = run(shot, tmp_path / "out")
+    cache = read_pc2(out / "signal flag.pc2")
+    assert cache.first_frame == first
+    assert np.array_equal(cache.frames, expected)
+    with pytest.raises(KeyboardInterrupt):
+        run(shot, tmp_path / "cut", stop_after(3))
+    part = read_pc2(tmp_path / "cut" / "signal flag.pc2")
+    assert (part.first_frame, len(part.frames)) == (first, 2)
+    run(shot, tmp_path / "cut", resume=True)
+    whole = (out / "signal flag.pc2").read_bytes()
+    assert (tmp_path / "cut" / "signal flag.pc2").read_bytes() == whole
+
+
+@pytest.mark.parametrize("ending", ["mdd", "abc", "usd"])
+def test_every_format_says_its_negative_first_frame(shot, tmp_path, ending):
+    begins(shot, -2)
+    cache = read_cache(run(shot, tmp_path / "out", cache_format=ending) / f"signal flag.{ending}")
+    assert cache.first_frame == pytest.approx(-2)
+    assert len(cache.frames) == 6
+
+
+def test_a_cache_that_is_not_what_was_planned_ends_the_run_in_words(shot, tmp_path, monkeypatch):
+    def dropping(path, mesh, frames, timing):
+        write_pc2(path, mesh, list(frames)[1:], timing)
+
+    monkeypatch.setattr("patient_needle.bootstrap.headless.write_cache", dropping)
+    with pytest.raises(FileError, match=r"holds 7 frames .* 1001 to 1008 of 677 vertices were planned"):
+        run(shot, tmp_path / "out")
+    monkeypatch.undo()
+    run(shot, tmp_path / "out", resume=True)
+    assert len(points(tmp_path / "out")) == 8
+
+
+def named(shot: Path, name: str) -> None:
+    change(shot, lambda document: document["garments"][0].update(name=name))
+
+
+@pytest.mark.parametrize("name", ["..", ".", "a/b", "a\nb", " "])
+def test_a_name_that_is_a_path_is_refused_and_the_folder_stays(shot, tmp_path, name):
+    out = tmp_path / "out"
+    out.mkdir()
+    (out / "kept").write_text("kept")
+    named(shot, name)
+    with pytest.raises(ShotError, match=r"garments.0.name.*needs a letter"):
+        run(shot, out)
+    assert [path.name for path in out.iterdir()] == ["kept"]
+
+
+def test_names_of_any_script_and_length_become_caches(shot, tmp_path):
+    family = 11 * "👩‍👩‍👧‍👦"  # 77 signs, 275 bytes
+    named(shot, family)
+    out = run(shot, tmp_path / "out")
+    (cache,) = out.glob("*.pc2")
+    assert cache.name.startswith("👩‍👩‍👧‍👦")
+    assert list(json.loads((out / "report.json").read_text())["garments"]) == [family]
 
 
 def doubled(shot: Path) -> Path:

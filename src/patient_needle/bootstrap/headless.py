@@ -1,8 +1,9 @@
 """A shot file in, caches and a report out, with no server and no database.
 
-While a garment runs its finished frames stand in OUT/.work/<garment>: positions as float32, one file per
-frame, a line of the report each, and the latest state in full. A stopped run leaves a valid cache of what
-is finished, and `resume` goes on from the latest state to the same bits as a run that was never stopped.
+While a garment runs, its finished frames stand in OUT/.work/<its number in the dressing order>: positions as
+float32, one file per frame, numbered from the first delivered one; a line of the report each; and the latest
+state in full. A stopped run leaves a valid cache of what is finished, and `resume` goes on from the latest
+state to the same bits as a run that was never stopped. A run that ends has read its caches back.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ import os
 import shutil
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from itertools import takewhile
 from pathlib import Path
 
 import numpy as np
@@ -20,13 +22,14 @@ import numpy as np
 from ..core.craft.checks import check_plan
 from ..core.craft.plan import Garment, ShotPlan
 from ..core.craft.simulate import FrameResult, OutfitRun
-from ..core.model.errors import ResumeError
+from ..core.model.errors import FileError, ResumeError
 from ..core.model.mesh import Mesh
 from ..core.model.patience import ALL
 from ..core.model.typed import Points
 from ..core.solver.state import ClothState
 from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
-from ..formats.registry import CacheTiming, write_cache
+from ..formats.file_names import apart, file_name
+from ..formats.registry import CacheTiming, read_cache, write_cache
 from ..formats.report.records import Record, frame_record, totals
 from ..formats.shot_file.assemble import assemble, named_files
 from ..formats.shot_file.document import read_shot_file
@@ -73,7 +76,7 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
         for run in runs:
             run.start()  # a start that is refused is refused before anything is written
     request.out.mkdir(parents=True, exist_ok=True)
-    desks = {garment.name: _Desk(request, garment.name, mark) for garment in plan.garments}
+    desks = _desks(request, plan, mark)
     try:
         for run in runs:
             _run_outfit(plan, run, [desks[garment.name] for garment in run.run.reported], told)
@@ -81,9 +84,22 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
         for garment in plan.garments:
             desks[garment.name].write_cache(plan, garment)
         report = _write_report(request, plan, desks)
+    for garment in plan.garments:
+        desks[garment.name].check_cache(plan, garment)
     for desk in desks.values():
         desk.clear()
     return report
+
+
+def _desks(request: Request, plan: ShotPlan, mark: str) -> dict[str, _Desk]:
+    """A working folder for each garment, and a cache under a name of its own."""
+    desks: dict[str, _Desk] = {}
+    taken: list[str] = []
+    for number, garment in enumerate(plan.garments):
+        taken.append(apart(file_name(garment.name, f".{request.cache_format}"), taken))
+        work = request.out / WORK / f"{number:04d}"
+        desks[garment.name] = _Desk(work, request.out / taken[-1], plan.frames[0], mark, resume=request.resume)
+    return desks
 
 
 def _plan(request: Request) -> ShotPlan:
@@ -120,7 +136,7 @@ def _run_outfit(plan: ShotPlan, run: OutfitRun, desks: list[_Desk], told: Callab
     total = plan.frames[1] - plan.first_simulated
     if last_done == plan.first_simulated and plan.run_in.length == 0:
         for desk, first in zip(desks, run.first(), strict=True):
-            desk.keep_first(plan.frames[0], first.positions)
+            desk.keep_first(first.positions)
     for results in run.frames(state, last_done, plan.frames[1]):
         for desk, result in zip(desks, results, strict=True):
             desk.keep(result)
@@ -139,14 +155,15 @@ def _resumed(desks: list[_Desk]) -> tuple[ClothState, int] | None:
 
 
 class _Desk:
-    """The working folder of one garment's run."""
+    """The working folder of one garment's run, and the cache that is made of it."""
 
-    def __init__(self, request: Request, garment: str, mark: str) -> None:
-        self._folder = request.out / WORK / garment
-        self._cache = request.out / f"{garment}.{request.cache_format}"
+    def __init__(self, folder: Path, cache: Path, first: int, mark: str, *, resume: bool) -> None:
+        self._folder = folder
+        self._cache = cache
+        self._first = first
         self.records: list[Record] = []
         known = self._folder / "fingerprint"
-        if request.resume:
+        if resume:
             if not known.exists():
                 raise ResumeError(
                     "there is no stopped run to go on from",
@@ -178,9 +195,9 @@ class _Desk:
         self.records = [r for r in map(json.loads, lines) if r["frame"] <= frame]
         _write_lines(self._folder / "frames.jsonl", self.records)
 
-    def keep_first(self, frame: int, positions: Points) -> None:
+    def keep_first(self, positions: Points) -> None:
         """The start itself is the first frame when there is no run-in."""
-        self._save_positions(frame, positions)
+        self._save_positions(self._first, positions)
 
     def keep(self, result: FrameResult) -> None:
         """Keep one frame's positions and report; `keep_state` of the run commits it."""
@@ -196,16 +213,44 @@ class _Desk:
         save_state(self._folder / "state.npz", result.state, result.frame)
 
     def _save_positions(self, frame: int, positions: Points) -> None:
-        with replacing(self._folder / f"{frame:08d}.npy") as part, part.open("wb") as stream:
+        with replacing(self._path(frame)) as part, part.open("wb") as stream:
             np.save(stream, positions.astype(np.float32))
+
+    def _path(self, frame: int) -> Path:
+        return self._folder / f"{frame - self._first:08d}.npy"
+
+    def _finished(self, plan: ShotPlan) -> list[Path]:
+        """The kept frames from the first delivered one on, without a gap."""
+        first, last = plan.frames
+        return list(takewhile(Path.exists, (self._path(frame) for frame in range(first, last + 1))))
 
     def write_cache(self, plan: ShotPlan, garment: Garment) -> None:
         """The cache of every finished frame, if there is one."""
-        paths = sorted(self._folder.glob("[0-9]*.npy"))
+        paths = self._finished(plan)
         if not paths:
             return
-        timing = CacheTiming(plan.frames[0], plan.frame_rate)
+        timing = CacheTiming(self._first, plan.frame_rate)
         write_cache(self._cache, _named(garment), _frames(paths), timing)
+
+    def check_cache(self, plan: ShotPlan, garment: Garment) -> None:
+        """Read the cache of a run that has ended back, and hold it against the plan and its last frame."""
+        first, last = plan.frames
+        written, kept = read_cache(self._cache), np.load(self._path(last))
+        found = (len(written.frames), written.frames.shape[1])
+        if found != (last - first + 1, garment.mesh.vertex_count):
+            fault = f"it holds {found[0]} frames of {found[1]} vertices"
+        elif written.first_frame is not None and round(written.first_frame) != first:
+            fault = f"it begins at frame {written.first_frame:g}"
+        elif not np.array_equal(written.frames[-1], kept):
+            fault = f"frame {last} is not where the run has it"
+        else:
+            return
+        raise FileError(
+            f"the cache was not written as planned: {fault}; frames {first} to {last} of "
+            f"{garment.mesh.vertex_count} vertices were planned",
+            where=str(self._cache),
+            remedy="What was simulated is kept: run the same command with --resume",
+        )
 
     def clear(self) -> None:
         """Remove the working folder of a finished run."""

@@ -74,6 +74,7 @@ def _written(
             order = {
                 "file": str(path), "frames": str(Path(work) / "frames.npy"), "shot": str(folder / "shot.json"),
                 "garment": delivery.garment, "wanted": asdict(wanted), "shot_rate": shot.frame_rate,
+                "shot_frames": [take.first, take.last],
             }  # fmt: skip
             return [*_verified(verify, order), _clean(records)], path.read_bytes()
 
@@ -120,6 +121,15 @@ def _clean(records: list[dict[str, Any]]) -> dict[str, Any]:
     inside = sum(r["intersections"]["in_the_body"] > 0 for r in records)
     itself = sum(r["intersections"]["through_itself"] > 0 for r in records)
     another = sum(r["intersections"].get("through_another", 0) > 0 for r in records)
-    said = f"cloth in a collider in {inside} of {len(records)} frames, through itself in {itself}"
+    said = f"cloth in what it collides with in {inside} of {len(records)} frames, through itself in {itself}"
     said += f", through another garment in {another}" if another else ""
-    return {"name": "Clean cloth", "said": said, "good": True, "note": inside + itself + another > 0}
+    stretched = sum(any(s["kind"] == "overstretch" for s in r["snags"]) for r in records)
+    worst = max(r["stretch"]["worst"] for r in records)
+    said += f"; the worst edge stretches {100 * worst:.1f} %"
+    said += f", overstretched in {stretched} frames" if stretched else ""
+    return {
+        "name": "Clean cloth",
+        "said": said,
+        "good": True,
+        "note": inside + itself + another + stretched > 0,
+    }

@@ -133,7 +133,24 @@ def _run(
         from_here = kept.get(planned.lead)
         if from_here is None or from_here[1] < take.last:
             _run_outfit(store, plan, planned, take, lease, pace, from_here, asked_to_stop)
+    _check_whole(store, plan, take)
     _finish(store, lease, TakeState.FINISHED, None)
+
+
+def _check_whole(store: Store, plan: ShotPlan, take: Take) -> None:
+    """Every planned frame of every garment is in the database before a take calls itself finished."""
+    wanted = list(range(take.first_simulated, take.last + 1))
+    with store.begin() as session:
+        for garment in plan.garments:
+            size = 12 * garment.mesh.vertex_count
+            found = takes.frame_sizes(session, take.id, garment.name)
+            wrong = next((f for f in wanted if found.get(f) != size), None)
+            if wrong is not None:
+                raise ResumeError(
+                    f"frame {wrong} of the {garment.name} was not kept as planned",
+                    where=f"'{take.name}'",
+                    remedy="Its other frames are kept; make a new take",
+                )
 
 
 def _kept(store: Store, plan: ShotPlan, take: Take) -> dict[str, tuple[ClothState, int]]:

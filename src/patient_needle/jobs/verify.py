@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import TextIO
 
 import numpy as np
 
-from ..core.craft.delivery import Wanted, check_written, resampled
+from ..core.craft.delivery import Wanted, check_bodies, check_written, resampled
 from ..formats.registry import read_cache
+from ..formats.shot_file.assemble import assemble
 from ..formats.shot_file.document import read_shot_file
 from .delivery_run import garment_mesh
 
@@ -20,7 +21,8 @@ def verify(given: TextIO, out: TextIO) -> None:
     order = json.load(given)
     wanted = Wanted(**order["wanted"])
     shot = Path(order["shot"])
-    mesh = garment_mesh(read_shot_file(shot), shot.parent, order["garment"])
+    document = read_shot_file(shot)
+    mesh = garment_mesh(document, shot.parent, order["garment"])
     content = read_cache(Path(order["file"]))
     expected = list(resampled(np.load(order["frames"]), wanted, order["shot_rate"]))
     checks = check_written(
@@ -31,4 +33,7 @@ def verify(given: TextIO, out: TextIO) -> None:
         expected,
         wanted,
     )
+    if all(check.good for check in checks):
+        plan = replace(assemble(document, shot.parent), frames=tuple(order["shot_frames"]))
+        checks += check_bodies(plan, mesh, np.asarray(content.frames), wanted)
     json.dump([asdict(check) for check in checks], out)

@@ -12,6 +12,15 @@ OVER_FRAMES = text(
     """
     select take_id, garment, count(*) as frames, min(frame) as first, max(frame) as last,
       max((record #>> '{stretch,p99}')::float) filter (where delivered) as worst_stretch,
+      max(worst) filter (where delivered) as worst_edge,
+      (array_agg(frame order by worst desc) filter (where delivered))[1] as worst_edge_frame,
+      (array_agg(overstretch ->> 'with' order by worst desc) filter (where delivered))[1] as worst_edge_near,
+      count(overstretch) filter (where delivered) as overstretched,
+      (array_agg(record -> 'shows_through' order by frame) filter (where delivered))[1] as bodies,
+      count(*) filter (where delivered and met is not null) as body_shows,
+      max(met) filter (where delivered) as body_shows_area,
+      count(*) filter (where delivered and left_out is not null) as left_out_shows,
+      max(left_out) filter (where delivered) as left_out_area,
       count(*) filter (where delivered and (record #>> '{intersections,in_the_body}')::int > 0) as in_the_body,
       count(*) filter (where delivered and (record #>> '{intersections,through_itself}')::int > 0)
         as through_itself,
@@ -23,6 +32,12 @@ OVER_FRAMES = text(
     from (
       select take_id, garment, frame, record, (record ->> 'delivered')::bool as delivered,
         (record ->> 'substeps')::int as substeps,
+        (record #>> '{stretch,worst}')::float as worst,
+        jsonb_path_query_first(record, '$.snags[*] ? (@.kind == "overstretch")') as overstretch,
+        (select 1e-4 * sum((one ->> 'area_cm2')::float) from jsonb_path_query(record,
+          '$.shows_through[*] ? (@.left_out == false && (@.crossings > 0 || @.area_cm2 > 0))') as one) as met,
+        (select 1e-4 * sum((one ->> 'area_cm2')::float) from jsonb_path_query(record,
+          '$.shows_through[*] ? (@.left_out == true && (@.crossings > 0 || @.area_cm2 > 0))') as one) as left_out,
         (select sum(value::float) from jsonb_each_text(record -> 'milliseconds')) as ms
       from frames where take_id = any(:takes)
     ) as each_frame
@@ -46,6 +61,7 @@ def over_frames(session: Session, take_ids: Sequence[int]) -> dict[int, list[dic
     out: dict[int, list[dict[str, Any]]] = {}
     for row in session.execute(OVER_FRAMES, {"takes": list(take_ids)}).mappings():
         values = dict(row)
+        values["bodies"] = list(dict.fromkeys(one["of"] for one in values["bodies"] or []))
         out.setdefault(values.pop("take_id"), []).append(values)
     return out
 

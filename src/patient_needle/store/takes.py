@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from . import blobs
 from .errors import ConflictError, FencedError, MissingError
 from .events import tell
-from .models import Checkpoint, Frame, Take, TakeState
+from .models import Blob, Checkpoint, Frame, Take, TakeState
 
 KEEP_EVERY = 10  # frames between checkpoints that stay
 GOES_ON = (TakeState.STOPPED, TakeState.FAILED, TakeState.FINISHED)
@@ -228,6 +228,13 @@ def frames(
     if last is not None:
         query = query.where(Frame.frame <= last)
     return session.scalars(query.order_by(Frame.frame)).all()
+
+
+def frame_sizes(session: Session, take_id: int, garment: str) -> dict[int, int]:
+    """Bytes of each finished frame's positions, by frame."""
+    query = select(Frame.frame, Blob.size).join(Blob, Blob.sha == Frame.sha)
+    rows = session.execute(query.where(Frame.take_id == take_id, Frame.garment == garment))
+    return {row.frame: row.size for row in rows}
 
 
 def records(session: Session, take_id: int) -> dict[str, list[dict[str, Any]]]:

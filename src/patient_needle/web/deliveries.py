@@ -7,13 +7,14 @@ from flask import Response
 from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
-from ..formats.shot_file.parcel import plain_name
+from ..formats.file_names import file_name
 from ..jobs.queue import queue_delivery
 from ..store import blobs, deliveries, shots, takes
 from ..store.errors import MissingError
 from ..store.models import Blob, Delivery
 from . import schemas
 from .arrays import binary
+from .downloads import attachment
 from .services import services
 
 blueprint = APIBlueprint("deliveries", __name__, url_prefix="/api", tag="Deliveries")
@@ -56,8 +57,9 @@ def make_delivery(take_id: int, ask: schemas.DeliveryAsk) -> schemas.Delivery:
                 remedy="Give fewer handle frames, a shorter range, or extend the take",
             )
         asked = ask.model_dump(mode="json") | {"first": first, "last": last}
-        name = plain_name(f"{shots.get(session, take.shot_id).name} {ask.garment} {take.name}.{ask.format}")
-        made = deliveries.create(session, take_id, ask.garment, asked, name.replace(" ", "_"))
+        named = f"{shots.get(session, take.shot_id).name} {ask.garment} {take.name}".replace(" ", "_")
+        name = file_name(named, f".{ask.format}")
+        made = deliveries.create(session, take_id, ask.garment, asked, name)
         queue_delivery(session, made.id)
         return _described(session, made)
 
@@ -79,9 +81,8 @@ def download(delivery_id: int) -> Response:
         if found.sha is None:
             raise MissingError("there is no file yet", where=found.file_name, remedy="Wait for the worker")
         data = blobs.get(session, found.sha)
-    response = Response(data, content_type="application/octet-stream")
-    response.headers.set("Content-Disposition", "attachment", filename=found.file_name)
-    return response
+        name = found.file_name
+    return attachment(data, name)
 
 
 @blueprint.delete("/deliveries/<int:delivery_id>")

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
-from ..formats.shot_file.document import FabricRecord, StrokeRecord
+from ..formats.shot_file.document import FabricRecord, Name, StrokeRecord
 from ..formats.shot_file.document import ShotFile as ShotFile
 
 Patience = Literal["first-look", "working", "final"]
-ThingName = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^/\\\x00]+$")]
 
 
 class _Given(BaseModel):
@@ -61,7 +60,7 @@ class ShotEdit(_Given):
 class ShotNew(_Given):
     """An empty shot."""
 
-    name: ThingName
+    name: Name
     frames: tuple[int, int] = (1001, 1100)
     frame_rate: float = Field(default=24.0, gt=0, le=1000)
 
@@ -377,13 +376,28 @@ class GoOn(_Given):
 
 
 class TakeSummary(BaseModel):
-    """A garment of a take: worst 99th percentile of stretch, and frames with faults, over delivered frames."""
+    """A garment of a take over its delivered frames: shares of length, m2, and counts of frames with faults.
+
+    worst_stretch: the most that 99 of 100 edges stretch in any frame; worst_edge: the most that one does, in
+    which frame, nearest to what. bodies: the cast members that are counted in full, since an understudy stands
+    in for them or parts are left out; body_shows: frames in which they show through, and the most cloth that
+    they do so in one frame; left_out_shows: the same of the parts that are left out by choice.
+    """
 
     garment: str
     frames: int
     first: int | None
     last: int | None
     worst_stretch: float | None
+    worst_edge: float | None
+    worst_edge_frame: int | None
+    worst_edge_near: str | None
+    overstretched: int
+    bodies: list[str]
+    body_shows: int
+    body_shows_area: float | None
+    left_out_shows: int
+    left_out_area: float | None
     in_the_body: int
     through_itself: int
     through_another: int
@@ -423,11 +437,19 @@ class Against(BaseModel):
 
 
 class FramePulse(BaseModel):
-    """A frame's figures: stretch as a share, counts of crossings, the deepest snag in m, milliseconds."""
+    """A frame's figures: the most that 99 of 100 edges and that the worst edge stretch, as shares; counts of
+    crossings; the deepest snag in m; milliseconds. bodies: cast members that were counted in full; body_shows
+    and left_out_shows: m2 of cloth that they, or the parts of them left out, show through, None for not at all.
+    """
 
     frame: int
     delivered: bool
     stretch: float
+    worst_edge: float
+    overstretched: int
+    bodies: list[str]
+    body_shows: float | None
+    left_out_shows: float | None
     in_the_body: int
     through_itself: int
     through_another: int

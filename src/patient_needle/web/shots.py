@@ -12,12 +12,14 @@ from flask import Response, request
 from sqlalchemy.orm import Session
 
 from ..core.model.errors import FileError
+from ..formats.file_names import file_name, plain_name
 from ..formats.shot_file.document import parse_shot
-from ..formats.shot_file.parcel import plain_name, read_zip, write_zip
+from ..formats.shot_file.parcel import read_zip, write_zip
 from ..store import blobs, shots
 from ..store.errors import MissingError
 from . import schemas
 from .arrays import array_response, binary
+from .downloads import attachment
 from .services import services
 
 blueprint = APIBlueprint("shots", __name__, url_prefix="/api/shots", tag="Shots")
@@ -170,14 +172,12 @@ def import_shot() -> schemas.Shot:
 @blueprint.doc(responses=binary("A zip", "application/zip"))
 def export_shot(shot_id: int) -> Response:
     """The shot with its files as one zip that ./needle sim runs to the same bits."""
-    with SpooledTemporaryFile(max_size=32 * PIECE) as kept:
-        with services().store.begin() as session:
-            name = shots.get(session, shot_id).name
-            write_zip(kept, *shots.contents(session, shot_id))  # type: ignore[arg-type]
-        kept.seek(0)
-        response = Response(kept.read(), content_type="application/zip")
-    response.headers.set("Content-Disposition", "attachment", filename=f"{plain_name(name)}.zip")
-    return response
+    kept = SpooledTemporaryFile(max_size=32 * PIECE)  # noqa: SIM115 - it closes with the response
+    with services().store.begin() as session:
+        name = shots.get(session, shot_id).name
+        write_zip(kept, *shots.contents(session, shot_id))  # type: ignore[arg-type]
+    kept.seek(0)
+    return attachment(kept, file_name(name, ".zip"), "application/zip")  # type: ignore[arg-type]
 
 
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/reading")
@@ -316,10 +316,8 @@ def map_file(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapF
     found = services().desk.call(
         "map_file", shot=shot_id, number=number, garment=name, name=chalk, ending=f".{ask.kind}", side=ask.side
     )
-    response = Response(found.arrays["file"].data, content_type=MAP_KINDS[ask.kind])
-    file_name = plain_name(f"{name} {chalk}.{ask.kind}")
-    response.headers.set("Content-Disposition", "attachment", filename=file_name)
-    return response
+    named = file_name(f"{name} {chalk}", f".{ask.kind}")
+    return attachment(found.arrays["file"].data, named, MAP_KINDS[ask.kind])
 
 
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>/paint")

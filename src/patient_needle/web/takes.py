@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
 from ..desk.wire import Packed
+from ..formats.file_names import file_name
 from ..formats.pc2.layout import pc2_bytes
-from ..formats.report.records import Record
+from ..formats.report.records import Record, shows
 from ..formats.shot_file.differences import differences
-from ..formats.shot_file.parcel import plain_name
 from ..jobs.queue import queue_take
 from ..store import blobs, shots, summaries, takes
 from ..store.errors import ConflictError, MissingError
@@ -191,7 +191,7 @@ def wear_finished(take_id: int, asked: schemas.WearFinished) -> schemas.Shot:
         garment = next((one for one in document["garments"] if one["name"] == asked.garment), None)
         if garment is None:
             raise MissingError(f"the shot has no '{asked.garment}' any more", remedy="Bring it in again")
-        name = f"{plain_name(asked.garment)}, {plain_name(take.name)}.pc2"
+        name = file_name(f"{asked.garment}, {take.name}", ".pc2")
         garment["finished"] = {"cache": name, "starts_at": take.first_simulated, "take": take.name}
         data = blobs.many(session, [row.sha for row in rows])
         cache = pc2_bytes(take.first_simulated, [data[row.sha] for row in rows])
@@ -213,12 +213,19 @@ def pulse(take_id: int) -> schemas.TakePulse:
 
 
 def _beat(record: Record) -> schemas.FramePulse:
+    def counted(kind: str) -> int:
+        return sum(s["count"] for s in record["snags"] if s["kind"] == kind)
+
+    met, left_out = shows(record, left_out=False), shows(record, left_out=True)
     return schemas.FramePulse(
         frame=record["frame"], delivered=record["delivered"], stretch=record["stretch"]["p99"],
+        worst_edge=record["stretch"]["worst"], overstretched=counted("overstretch"),
+        bodies=list(dict.fromkeys(one["of"] for one in record.get("shows_through", []))),
+        body_shows=None if met is None else 1e-4 * met,
+        left_out_shows=None if left_out is None else 1e-4 * left_out,
         in_the_body=record["intersections"]["in_the_body"],
         through_itself=record["intersections"]["through_itself"],
-        through_another=record["intersections"].get("through_another", 0),
-        pinched=sum(s["count"] for s in record["snags"] if s["kind"] == "pinched"),
+        through_another=record["intersections"].get("through_another", 0), pinched=counted("pinched"),
         deepest=1e-3 * max((s.get("depth_mm", 0.0) for s in record["snags"]), default=0.0),
         milliseconds=sum(record["milliseconds"].values()), substeps=record["substeps"],
     )  # fmt: skip

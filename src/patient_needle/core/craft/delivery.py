@@ -9,9 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.motion import CachedMotion
+from ..geometry.triangulate import triangulated
 from ..model.mesh import Mesh
 from ..model.typed import Points
 from ..model.units import metres_per
+from .plan import ShotPlan
+from .showing import Showing, bodies_of, shown_through
 
 Y_UP_TO_Z_UP = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
 # float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin, in any unit.
@@ -31,11 +34,14 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Check:
-    """One thing that was looked at in the written file: its name, what was found, whether it is good."""
+    """One thing that was looked at in the written file: its name, what was found, whether it is good; note:
+    it informs and refuses nothing, and somebody should look.
+    """
 
     name: str
     said: str
     good: bool
+    note: bool = False
 
 
 def placement(wanted: Wanted) -> NDArray[np.float64]:
@@ -81,6 +87,45 @@ def check_written(
         return (*counts, timing)
     back = np.asarray(written, float) @ np.linalg.inv(placement(wanted)).T
     return (*counts, timing, _bounds(written, wanted), _error(back, np.asarray(expected, float)))
+
+
+def check_bodies(plan: ShotPlan, mesh: Mesh, written: NDArray[np.float32], wanted: Wanted) -> tuple[Check, ...]:
+    """How much of each full body shows through the written cloth (f, n, 3), in the file's unit: counted exactly
+    at every sample, whatever stood in for the body in the run.
+    """
+    bodies = bodies_of(plan)
+    if not bodies:
+        return ()
+    back = np.linalg.inv(placement(wanted)).T
+    triangles = triangulated(mesh).triangles
+    times = [
+        min(wanted.first + k * plan.frame_rate / wanted.frame_rate, wanted.last) for k in range(len(written))
+    ]
+    every = [
+        shown_through(bodies, triangles, np.asarray(points, float) @ back, time)
+        for points, time in zip(written, times, strict=True)
+    ]
+    return tuple(_shown(body.member.name, every, times) for body in bodies)
+
+
+def _shown(name: str, every: Sequence[tuple[Showing, ...]], times: Sequence[float]) -> Check:
+    said, notable = [], False
+    for left_out, what in ((False, f"'{name}', counted in full,"), (True, "what is left out of it by choice")):
+        own = [[one for one in showing if (one.of, one.left_out) == (name, left_out)] for showing in every]
+        if left_out and not any(own):
+            continue
+        area = [max((one.area for one in found if one.crossings or one.area), default=-1.0) for found in own]
+        worst = int(np.argmax(area))
+        frames = sum(value >= 0 for value in area)
+        notable |= frames > 0 and not left_out
+        if frames == 0:
+            said.append(f"{what} shows through nowhere")
+        else:
+            said.append(
+                f"{what} shows through in {frames} of {len(every)} samples, most at frame {times[worst]:g}, "
+                f"where {area[worst] * 1e4:.1f} cm2 of cloth cross it or lie in it"
+            )
+    return Check("Full body", "; ".join(said), True, notable)
 
 
 def _counts(mesh: Mesh, written: NDArray[np.float32], corners: Sequence[int] | None) -> tuple[Check, ...]:

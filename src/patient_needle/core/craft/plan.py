@@ -49,7 +49,8 @@ class CastMember:
     """A character, prop or set piece.
 
     part (m,) int32 per triangle; rank (p,), the part with the higher rank yields first where two close on
-    cloth; chosen (m,) bool, triangles that collide; collider None when it does not collide.
+    cloth; chosen (m,) bool, triangles that collide; collider None when it does not collide; stands_in_for: the
+    member that it is the understudy of.
     """
 
     name: str
@@ -62,6 +63,7 @@ class CastMember:
     rank: Indices
     chosen: Flags
     collider: ColliderSettings | None
+    stands_in_for: str | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -28,6 +28,7 @@ from .places import Whereabouts
 from .plan import Garment, PlannedRun, ShotPlan
 from .run_in import run_in_share
 from .seams import seams_of
+from .showing import Showing, bodies_of, shown_through
 from .snags import Snag, caught_by, find_crossings, list_snags, parts_near, rearmed
 from .untangling import untangled
 
@@ -39,8 +40,8 @@ class FrameResult:
     state, of all garments of the run, to go on from; positions (n, 3) m of this one; delivered False in the
     run-in; speeds in m/s: the fastest vertex between this frame and the last, and the fastest collider point;
     crossing_garments, triangle pairs with other garments. energies in J; triangles beyond the strain limit;
-    unrest in m, how far from rest the run is, told at the end of settling and of the shot. The tally is the
-    whole run's.
+    unrest in m, how far from rest the run is, told at the end of settling and of the shot; showing, what of the
+    full bodies shows through a delivered frame. The tally is the whole run's.
     """
 
     garment: str
@@ -59,6 +60,7 @@ class FrameResult:
     energies: Energies
     beyond_limit: int
     unrest: float | None
+    showing: tuple[Showing, ...] = ()
 
 
 class OutfitRun:
@@ -72,6 +74,7 @@ class OutfitRun:
         self.garments = garments = run.garments
         self.colliders: Colliders = merged_colliders(plan)
         whereabouts = Whereabouts(plan)
+        self._bodies = bodies_of(plan)
         self._met = np.unique(self.colliders.triangles)
         self.dressed: tuple[Dressed, ...] = tuple(dress(plan, garment, whereabouts) for garment in garments)
         self.outfit = outfit(tuple(one.cloth for one in self.dressed))
@@ -279,7 +282,7 @@ class OutfitRun:
         crossings = find_crossings(self.outfit, state.positions, colliders, around)
         released, eased = rearmed(self.outfit, state.positions, colliders, around, crossings, state.released)
         state = state.replace(released=released, eased=eased)
-        results = []
+        delivered, results = frame >= self.plan.frames[0], []
         for index, (dressed, span) in enumerate(zip(self.dressed, self.outfit.spans, strict=True)):
             if self.garments[index] not in self.run.reported:
                 continue
@@ -291,7 +294,7 @@ class OutfitRun:
                     frame,
                     state,
                     points,
-                    frame >= self.plan.frames[0],
+                    delivered,
                     tally,
                     stretch(dressed.cloth, points),
                     list_snags(self.outfit, index, state.positions, colliders, around, own, released),
@@ -303,6 +306,7 @@ class OutfitRun:
                     wear.energies(state),
                     wear.beyond_limit(state),
                     unrest,
+                    shown_through(self._bodies, dressed.cloth.triangles, points, frame) if delivered else (),
                 )
             )
         return tuple(results)

@@ -10,7 +10,9 @@ from ..contact.filter import patches
 from ..contact.intersections import crossing_depths, crossing_pairs, inside, self_crossing_pairs
 from ..geometry.normals import area_vectors, triangle_areas, unit
 from ..geometry.tree import build_tree, closest_points
+from ..model.tolerances import DEFAULT
 from ..model.typed import Flags, Indices, Points, Triangles
+from ..solver.diagnostics import edge_strains
 from ..solver.outfit import Outfit
 from .colliders import Colliders
 
@@ -18,14 +20,15 @@ IN_THE_BODY = "in the body"
 THROUGH_ITSELF = "through itself"
 THROUGH_ANOTHER = "through another garment"
 PINCHED = "pinched"
+OVERSTRETCH = "overstretch"
 BESIDE = 0.06  # m: cloth this near to a part that has sunk into another waits until it comes out again
 LIFT = 1e-4  # m above a surface, where it is asked whether something covers it
 
 
 @dataclass(frozen=True)
 class Snag:
-    """One fault of a frame: its kind, how many triangle pairs or vertices, where (m), what it touches, how deep
-    it goes (m) and how much cloth it takes up (m2).
+    """One fault of a frame: its kind, how many triangle pairs, vertices or edges, where (m), what it touches or
+    lies nearest to, how deep it goes (m), how much cloth it takes up (m2), and the worst strain of overstretch.
     """
 
     kind: str
@@ -34,6 +37,7 @@ class Snag:
     with_what: str
     depth: float
     area: float
+    strain: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,7 +108,37 @@ def list_snags(
         count = int(let_go[worn.spans[index]].sum())
         sunk = _sunk(points[np.unique(worn.triangles[loose])], colliders, around)
         snags.append(_snag(PINCHED, worn, points, loose, count, colliders.part_names[which], sunk))
-    return tuple(snags)
+    return (*snags, *_overstretched(worn, index, points, colliders, around))
+
+
+def _overstretched(
+    worn: Outfit, index: int, points: Points, colliders: Colliders, around: Points
+) -> tuple[Snag, ...]:
+    """The simulated edges of a garment that stretch beyond its fabric's limit, as one snag at the worst."""
+    cloth, own = worn.cloths[index], points[worn.spans[index]]
+    limit = cloth.fabric.strain_limit
+    strain, held = edge_strains(cloth, own)
+    over = np.flatnonzero((strain > (DEFAULT.overstretch if limit is None else limit)) & ~held)
+    if len(over) == 0:
+        return ()
+    edges = cloth.topology.edges[over]
+    worst = int(np.argmax(strain[over]))
+    x, y, z = own[edges[worst]].mean(axis=0)
+    touched = np.zeros(cloth.count, bool)
+    touched[edges] = True
+    corners = cloth.triangles[touched[cloth.triangles].sum(axis=1) >= 2]
+    area = float(triangle_areas(own, corners).sum()) if len(corners) else 0.0
+    near = _nearest_part(np.array([[x, y, z]]), colliders, around)
+    place = (float(x), float(y), float(z))
+    return (Snag(OVERSTRETCH, len(over), place, near, 0.0, area, float(strain[over][worst])),)
+
+
+def _nearest_part(place: Points, colliders: Colliders, around: Points) -> str:
+    """The name of the collider part nearest to a place (1, 3) m; "" without colliders."""
+    if len(colliders.triangles) == 0:
+        return ""
+    nearest = closest_points(build_tree(around, colliders.triangles), around, place)[0]
+    return colliders.part_names[colliders.part[nearest[0]]]
 
 
 def _through(kind: str, worn: Outfit, points: Points, own: Indices, pairs: Indices, with_what: str) -> Snag:

@@ -157,7 +157,9 @@ def _named(member: CastMember, points: Points, triangles: Triangles, motion: Mot
     """A member like the given one, over another surface; part and chosen are still to be said."""
     name = f"{member.name} (understudy)"
     mesh = Mesh(name, points, np.full(len(triangles), 3, np.int32), triangles.ravel().astype(np.int32))
-    return replace(member, name=name, mesh=mesh, cut=triangulated(mesh), motion=motion)
+    return replace(
+        member, name=name, mesh=mesh, cut=triangulated(mesh), motion=motion, stands_in_for=member.name
+    )
 
 
 def _reduced(member: CastMember, settings: UnderstudySettings, frames: tuple[int, int]) -> CastMember:

@@ -38,6 +38,8 @@ class Tolerances:
     weight_sum: float = 1e-3
     # A garment vertex further than this from the surface it is held to cannot follow it.
     hold_reach: float = 0.25
+    # Strain beyond which an edge is a fault where its fabric has no limit (common practice, no source).
+    overstretch: float = 0.15
 
 
 DEFAULT = Tolerances()

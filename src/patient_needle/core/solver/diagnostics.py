@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..model.typed import Points, Vectors
+from ..model.typed import Flags, Points, Scalars, Vectors
 from .bending import Bending
 from .cloth import Cloth
 from .membrane import Membrane
@@ -55,9 +55,8 @@ class Stretch:
 
 def stretch(cloth: Cloth, points: Points) -> Stretch:
     """Strain of the cloth's edges at points (n, 3) m."""
+    strain, held = edge_strains(cloth, points)
     a, b = cloth.topology.edges[:, 0], cloth.topology.edges[:, 1]
-    strain = np.linalg.norm(points[a] - points[b], axis=1) / cloth.rest_lengths - 1
-    held = cloth.held[a] & cloth.held[b]
     given = float(strain[held].max()) if held.any() else 0.0
     if held.all():
         return Stretch(0.0, 0.0, (int(a[0]), int(b[0])), given)
@@ -68,6 +67,13 @@ def stretch(cloth: Cloth, points: Points) -> Stretch:
         (int(a[worst]), int(b[worst])),
         given,
     )
+
+
+def edge_strains(cloth: Cloth, points: Points) -> tuple[Scalars, Flags]:
+    """Strain (e,) of every edge at points (n, 3) m, and which (e,) lie between two held vertices."""
+    a, b = cloth.topology.edges[:, 0], cloth.topology.edges[:, 1]
+    strain = np.linalg.norm(points[a] - points[b], axis=1) / cloth.rest_lengths - 1
+    return strain, cloth.held[a] & cloth.held[b]
 
 
 @dataclass(frozen=True)

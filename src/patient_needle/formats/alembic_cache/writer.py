@@ -44,7 +44,7 @@ def _write(part: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming
     if empty:
         raise FileError("there are no frames to write", where=str(path))
     for name, faces in mesh.groups.items():
-        group = schema.createFaceSet(name)
+        group = schema.createFaceSet(name.replace("/", "_"))
         group.getSchema().set(AbcGeom.OFaceSetSchemaSample(_ints(np.sort(faces))))
 
 

@@ -15,7 +15,7 @@ from ...core.geometry.triangulate import triangulated
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Stated, ValuesInShort
-from ..identifiers import identifier
+from ..identifiers import ascii_identifier
 from ..registry import VertexValues
 from ..whole_file import read_bytes, replacing
 
@@ -53,7 +53,7 @@ def list_ply(path: Path) -> Contents:
 
 def write_values(path: Path, mesh: Mesh, name: str, values: NDArray[np.float64]) -> None:
     """Write the mesh in m, cut into triangles, and values (n,) as the vertex property `name`."""
-    named = {identifier(name): values.astype(np.float32)}
+    named = {ascii_identifier(name): values.astype(np.float32)}
     cut = trimesh.Trimesh(mesh.vertices, triangulated(mesh).triangles, process=False, vertex_attributes=named)
     with replacing(path) as part:
         part.write_bytes(export_ply(cut, vertex_normal=False, include_attributes=True))

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from ...core.craft.simulate import FrameResult
+    from ...core.craft.snags import Snag
 
 Record = dict[str, Any]
 
@@ -45,18 +46,38 @@ def frame_record(result: FrameResult) -> Record:
         "rests_within_mm": None if result.unrest is None else round(result.unrest * 1e3, 2),
         "fastest_vertex_m_s": round(result.fastest_vertex, 4),
         "fastest_collider_m_s": round(result.fastest_collider, 4),
-        "snags": [
+        "shows_through": [
             {
-                "kind": snag.kind,
-                "count": snag.count,
-                "place_m": [round(v, 4) for v in snag.place],
-                "with": snag.with_what,
-                "depth_mm": round(snag.depth * 1e3, 3),
-                "area_cm2": round(snag.area * 1e4, 2),
+                "of": showing.of,
+                "left_out": showing.left_out,
+                "crossings": showing.crossings,
+                "area_cm2": round(showing.area * 1e4, 2),
             }
-            for snag in result.snags
+            for showing in result.showing
         ],
+        "snags": [_snag_record(snag) for snag in result.snags],
     }
+
+
+def _snag_record(snag: Snag) -> Record:
+    strain = {"strain": round(snag.strain, 4)} if snag.strain else {}
+    return {
+        "kind": snag.kind,
+        "count": snag.count,
+        "place_m": [round(v, 4) for v in snag.place],
+        "with": snag.with_what,
+        "depth_mm": round(snag.depth * 1e3, 3),
+        "area_cm2": round(snag.area * 1e4, 2),
+        **strain,
+    }
+
+
+def shows(record: Record, *, left_out: bool) -> float | None:
+    """cm2 of cloth that full bodies show through in a frame; None when nothing shows or nothing was counted."""
+    found = [one for one in record.get("shows_through", []) if one["left_out"] == left_out]
+    if not any(one["crossings"] or one["area_cm2"] for one in found):
+        return None
+    return float(sum(one["area_cm2"] for one in found))
 
 
 def totals(records: Sequence[Record]) -> Record:
@@ -71,6 +92,10 @@ def totals(records: Sequence[Record]) -> Record:
         "seconds": round(sum(spent) / 1e3, 2),
         "median_ms_per_frame": round(float(median(spent)), 1),
         "worst_p99_stretch": max((r["stretch"]["p99"] for r in delivered), default=0.0),
+        "worst_edge_stretch": max((r["stretch"]["worst"] for r in delivered), default=0.0),
+        "frames_overstretched": sum(any(s["kind"] == "overstretch" for s in r["snags"]) for r in delivered),
+        "frames_body_shows": sum(shows(r, left_out=False) is not None for r in delivered),
+        "frames_left_out_shows": sum(shows(r, left_out=True) is not None for r in delivered),
         "frames_in_the_body": sum(r["intersections"]["in_the_body"] > 0 for r in delivered),
         "frames_through_itself": sum(r["intersections"]["through_itself"] > 0 for r in delivered),
         "frames_through_another": sum(r["intersections"]["through_another"] > 0 for r in delivered),

@@ -12,7 +12,9 @@ from ...core.model.errors import FileError, ShotError
 from ..whole_file import read_bytes
 
 FORMAT, VERSION = "patient-needle-shot", 1
-Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^/\\\x00]+$")]
+# A name says something, and is neither a path nor what breaks a line.
+NAMED = r"^[^/\\\x00-\x1f\x7f]*[^/\\\x00-\x1f\x7f.\s][^/\\\x00-\x1f\x7f]*$"
+Name = Annotated[str, Field(min_length=1, max_length=80, pattern=NAMED)]
 
 
 class _Record(BaseModel):
@@ -515,11 +517,22 @@ def _explained(where: str, error: ValidationError) -> ShotError:
         )
     if first["type"] == "missing":
         return ShotError(f"'{place}' is missing", where=where, remedy="Add it")
+    given = shortened(repr(first["input"]), 80)
+    if first["type"] == "string_pattern_mismatch" and first["ctx"]["pattern"] == NAMED:
+        return ShotError(
+            f"'{place}' cannot be {given}", where=where,
+            remedy="A name needs a letter or a figure, and has no slash and no control character",
+        )  # fmt: skip
     return ShotError(
-        f"'{place}' cannot be {first['input']!r} ({first['msg']})",
+        f"'{place}' cannot be {given} ({first['msg']})",
         where=where,
         remedy="See docs/shot-file.md for what it may be",
     )
+
+
+def shortened(text: str, most: int) -> str:
+    """The text, or as much of it as is wanted in a sentence."""
+    return text if len(text) <= most else f"{text[:most]}..."
 
 
 def _check_names(where: str, shot: ShotFile) -> None:

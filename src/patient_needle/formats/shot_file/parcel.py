@@ -15,6 +15,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO
 
 from ...core.model.errors import FileError
+from ..file_names import apart, plain_name
 from .document import ShotFile, parse_shot
 
 SHOT = "shot.json"
@@ -24,20 +25,11 @@ MOST_JSON = 64 << 20
 Document = dict[str, Any]
 
 
-def plain_name(name: str) -> str:
-    """A file name without folders; `FileError` when nothing usable is left of it."""
-    last = re.split(r"[/\\]", name)[-1].strip()
-    last = re.sub(r"[\x00-\x1f<>:\"|?*]", "_", last)[-120:]
-    if last in ("", ".", ".."):
-        raise FileError(f"{name!r} is not a file name", remedy="Rename the file and bring it in again")
-    return last
-
-
 def write_folder(folder: Path, document: Document, files: Mapping[str, Iterable[bytes]]) -> Path:
     """Write a shot and its files, given in pieces, into `folder`; returns the shot file's path."""
     folder.mkdir(parents=True, exist_ok=True)
     for name, pieces in files.items():
-        with (folder / plain_name(name)).open("wb") as stream:
+        with (folder / _beside(name)).open("wb") as stream:
             for piece in pieces:
                 stream.write(piece)
     path = folder / SHOT
@@ -50,9 +42,16 @@ def write_zip(stream: BinaryIO, document: Document, files: Mapping[str, Iterable
     with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(SHOT, json.dumps(document, indent=1) + "\n")
         for name, pieces in files.items():
-            with archive.open(plain_name(name), "w", force_zip64=True) as member:
+            with archive.open(_beside(name), "w", force_zip64=True) as member:
                 for piece in pieces:
                     member.write(piece)
+
+
+def _beside(name: str) -> str:
+    """The name of a file beside the shot's, as it is; `FileError` for one that leads elsewhere."""
+    if re.search(r"[/\\\x00]", name) or name in ("", ".", ".."):
+        raise FileError(f"{name!r} is not a file name", remedy="Rename the file and bring it in again")
+    return name
 
 
 def read_folder(path: Path) -> tuple[Document, dict[str, bytes]]:
@@ -141,9 +140,7 @@ def _flattened(shot: ShotFile, read: Any) -> tuple[Document, dict[str, bytes]]:
 
     def renamed(name: str) -> str:
         if name not in names:
-            plain = plain_name(name)
-            while plain in files:
-                plain = f"_{plain}"[-120:]
+            plain = apart(plain_name(name), {SHOT, *files})
             files[plain] = read(name)
             names[name] = plain
         return names[name]

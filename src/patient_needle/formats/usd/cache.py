@@ -12,7 +12,7 @@ from pxr import Sdf, Usd, UsdGeom, Vt
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points, Scalars
-from ..identifiers import identifier
+from ..identifiers import identifier, identifiers
 from ..registry import CacheTiming
 from ..whole_file import replacing
 
@@ -56,6 +56,7 @@ def new_mesh(stage: Usd.Stage, mesh: Mesh) -> UsdGeom.Mesh:
     """The mesh's faces as /<mesh name>, the stage's main prim."""
     prim = UsdGeom.Mesh.Define(stage, Sdf.Path(f"/{identifier(mesh.name)}"))
     stage.SetDefaultPrim(prim.GetPrim())
+    prim.GetPrim().SetDisplayName(mesh.name)
     prim.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
     prim.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(mesh.face_sizes, np.int32)))
     prim.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(np.ascontiguousarray(mesh.face_corners, np.int32)))
@@ -78,6 +79,6 @@ def _write(stage: Usd.Stage, mesh: Mesh, frames: Iterable[Points], timing: Cache
         raise FileError("there are no frames to write", where=str(path))
     stage.SetStartTimeCode(timing.first_frame)
     stage.SetEndTimeCode(timing.first_frame + count - 1)
-    for name, faces in mesh.groups.items():
+    for name, faces in zip(identifiers(mesh.groups), mesh.groups.values(), strict=True):
         indices = Vt.IntArray.FromNumpy(np.ascontiguousarray(np.sort(faces), np.int32))
-        UsdGeom.Subset.CreateGeomSubset(prim, identifier(name), UsdGeom.Tokens.face, indices)
+        UsdGeom.Subset.CreateGeomSubset(prim, name, UsdGeom.Tokens.face, indices)
