@@ -60,7 +60,7 @@ class ValuesInShort:
 @dataclass(frozen=True)
 class Contents:
     """All that a file holds. animations: names of what can be chosen, if it can; picture: width and height in
-    pixels of a grey picture.
+    pixels of a grey picture; notes: what the file names that is not read.
     """
 
     stated: Stated
@@ -69,6 +69,7 @@ class Contents:
     cache: CacheInShort | None = None
     values: tuple[ValuesInShort, ...] = ()
     picture: tuple[int, int] | None = None
+    notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -112,11 +113,14 @@ class Figure:
 def unique(names: Sequence[str]) -> list[str]:
     """The same names in order, those that stand twice with a number: a, a, b gives a, a 2, b."""
     out: list[str] = []
+    taken: set[str] = set()
+    tried: dict[str, int] = {}
     for name in names:
-        free, number = name or "unnamed", 1
-        while free in out:
-            number += 1
-            free = f"{name or 'unnamed'} {number}"
+        free = plain = name or "unnamed"
+        while free in taken:
+            tried[plain] = tried.get(plain, 1) + 1
+            free = f"{plain} {tried[plain]}"
+        taken.add(free)
         out.append(free)
     return out
 

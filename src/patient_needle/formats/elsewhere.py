@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import atexit
 import pickle
+import queue
+import signal
 import subprocess
 import sys
 import tempfile
@@ -24,13 +26,16 @@ P = ParamSpec("P")
 T = TypeVar("T")
 
 
+MOST = 4  # readings of one module at once; further ones wait
+
+
 class _Reader:
-    """The small process that knows one module, started when it is first asked."""
+    """The small processes that know one module, started when they are first needed."""
 
     def __init__(self, module: str) -> None:
-        self._lock = threading.Lock()
         self._command = [sys.executable, "-m", f"{__package__}.elsewhere_process", module]
-        self._process: subprocess.Popen[bytes] | None = None
+        self._turns = threading.BoundedSemaphore(MOST)
+        self._idle: queue.LifoQueue[subprocess.Popen[bytes]] = queue.LifoQueue()
         atexit.register(self.close)
 
     def ask(self, name: str, path: Path, *more: object) -> tuple[str, object]:
@@ -40,7 +45,8 @@ class _Reader:
         ("died", how).
         """
         with tempfile.NamedTemporaryFile(prefix="needle-reading-") as passing:
-            ended = self._send((name, path.absolute(), more, passing.name))
+            with self._turns:
+                ended = self._send((name, path.absolute(), more, passing.name))
             if ended == "ok":
                 with open(passing.name, "rb") as file:
                     answer: tuple[str, object] = pickle.load(file)
@@ -48,37 +54,47 @@ class _Reader:
         return "died", ended or "it ended without a word"
 
     def _send(self, request: tuple[object, ...]) -> str:
-        with self._lock:
-            if self._process is None or self._process.poll() is not None:
-                self._process = subprocess.Popen(self._command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
-            assert self._process.stdin is not None
-            assert self._process.stdout is not None
+        process = self._process()
+        assert process.stdin is not None
+        assert process.stdout is not None
+        try:
+            pickle.dump(request, process.stdin)
+            process.stdin.flush()
+            said = process.stdout.readline().decode().strip()
+        except BaseException:
+            _end(process)  # whoever did not wait for an answer must not leave it to the next who asks
+            raise
+        self._idle.put(process)
+        return said
+
+    def _process(self) -> subprocess.Popen[bytes]:
+        """One that is idle and alive, or a new one."""
+        while True:
             try:
-                pickle.dump(request, self._process.stdin)
-                self._process.stdin.flush()
-                return self._process.stdout.readline().decode().strip()
-            except BaseException:
-                self._end()  # whoever did not wait for an answer must not leave it to the next who asks
-                raise
+                found = self._idle.get_nowait()
+            except queue.Empty:
+                return subprocess.Popen(self._command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+            if found.poll() is None:
+                return found
+            _end(found)
 
     def close(self) -> None:
-        """End the process."""
-        with self._lock:
-            self._end()
+        """End the processes that are idle."""
+        while not self._idle.empty():
+            _end(self._idle.get_nowait())
 
-    def _end(self) -> None:
-        if self._process is not None:
-            self._process.kill()
-            self._process.communicate()
-            self._process = None
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    process.kill()
+    process.communicate()
 
 
 def elsewhere(read: Callable[Concatenate[Path, P], T]) -> Callable[Concatenate[Path, P], T]:
     """The module's function `read`, run in a process of its own.
 
-    The answers are the same, and so are the errors. A crash, no answer for a minute and a second more for every
-    10 MB of the file, or a wish for more memory than 2 GB and 16 times the file is a `FileError`, or what the
-    library says of it. Arguments are given by place, and can be pickled.
+    The answers are the same, and so are the errors. A crash is a `FileError`; so is a reading that takes more
+    time or memory than a file of its size can need (`elsewhere_process` says how much). Arguments are given by
+    place, and can be pickled.
     """
 
     @wraps(read)
@@ -92,6 +108,11 @@ def elsewhere(read: Callable[Concatenate[Path, P], T]) -> Callable[Concatenate[P
             raise kind(what, where=where, remedy=remedy)
         if ended == "failed":
             raise RuntimeError(answer)
+        if answer == f"signal {int(signal.SIGXCPU)}":
+            raise FileError(
+                "reading it takes longer than a file of its size should", where=str(path),
+                remedy="It may be made to take long, or hold very many small parts: export it in pieces",
+            )  # fmt: skip
         if answer == "no room":
             raise FileError(
                 "there was no room to hand over what was read from it", where=str(path),

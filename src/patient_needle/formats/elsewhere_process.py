@@ -18,11 +18,12 @@ from types import ModuleType
 
 from ..core.model.errors import NeedleError
 
-SECONDS = 60  # before a reading is given up, and
-BYTES_A_SECOND = 10_000_000  # for each of which in the file it has a second more
-MEMORY = 2 << 30  # bytes that a reading may take, and
+WORK = 10  # s of the processor that a reading may take, and
+WAIT = 60  # s by the clock, however busy the machine is;
+BYTES_A_SECOND = 5_000_000  # for each of which in the file it has a second more
+MEMORY = 1 << 30  # bytes of address space that a reading may take: threads reserve more than they use, and
+TIMES_THE_FILE = 4  # as much more: a damaged file can ask for any number
 NO_ROOM = 3  # how a child ends that cannot write its answer
-TIMES_THE_FILE = 16  # as much more: a damaged file can ask for any number
 
 
 def serve(name: str) -> None:
@@ -48,7 +49,9 @@ def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, .
     """Run in the child, which does not come back."""
     os.dup2(2, 1)  # what a library prints must not be taken for an answer
     size = path.stat().st_size if path.is_file() else 0
-    signal.alarm(SECONDS + size // BYTES_A_SECOND)
+    more_seconds = size // BYTES_A_SECOND
+    signal.alarm(WAIT + more_seconds)
+    resource.setrlimit(resource.RLIMIT_CPU, (WORK + more_seconds, WORK + more_seconds + 5))
     most = _address_space() + MEMORY + TIMES_THE_FILE * size
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
     answer: tuple[str, object]

@@ -37,3 +37,17 @@ def read_bytes(path: Path) -> bytes:
             where=str(path),
             remedy="Check the path in the shot file",
         ) from error
+
+
+def beside_file(path: Path, name: str, within: Path | None = None) -> Path | None:
+    """The file that `path` names, when it lies in the folder `within`, that of `path` if not given, or below.
+
+    None for any other, and for one that is not there. What is brought in together stands in one folder, and
+    nothing else is ever read.
+    """
+    try:
+        folder = (within or path.parent).resolve()
+        found = (path.parent.resolve() / name).resolve()
+        return found if found.is_relative_to(folder) and found.is_file() else None
+    except (OSError, ValueError):
+        return None

@@ -37,7 +37,8 @@ OVER_FRAMES = text(
         (select 1e-4 * sum((one ->> 'area_cm2')::float) from jsonb_path_query(record,
           '$.shows_through[*] ? (@.left_out == false && (@.crossings > 0 || @.area_cm2 > 0))') as one) as met,
         (select 1e-4 * sum((one ->> 'area_cm2')::float) from jsonb_path_query(record,
-          '$.shows_through[*] ? (@.left_out == true && (@.crossings > 0 || @.area_cm2 > 0))') as one) as left_out,
+          '$.shows_through[*] ? (@.left_out == true && (@.crossings > 0 || @.area_cm2 > 0))') as one)
+          as left_out,
         (select sum(value::float) from jsonb_each_text(record -> 'milliseconds')) as ms
       from frames where take_id = any(:takes)
     ) as each_frame

@@ -116,7 +116,8 @@ class ValuesInShort(BaseModel):
 
 class Uploaded(BaseModel):
     """A file that was brought in and can be named by the next edit. beside: SHA-256 by name of a cache that was
-    made of the numbered files that it is the first of; picture: width and height in pixels.
+    made of the numbered files that it is the first of; picture: width and height in pixels; notes: what the
+    file names that is not read.
     """
 
     name: str
@@ -129,6 +130,7 @@ class Uploaded(BaseModel):
     values: list[ValuesInShort] = []
     picture: tuple[int, int] | None = None
     beside: dict[str, str] = {}
+    notes: list[str] = []
 
 
 class Offer(BaseModel):

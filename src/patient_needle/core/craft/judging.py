@@ -212,7 +212,10 @@ def arm_length(points: Points) -> float | None:
     stature high, 0.129 to the side); the fingertip is the point furthest to the side.
     """
     low, height = float(points[:, 1].min()), float(np.ptp(points[:, 1]))
-    middle = points[(points[:, 1] > low + 0.5 * height) & (points[:, 1] < low + 0.8 * height)].mean(axis=0)
+    trunk = points[(points[:, 1] > low + 0.5 * height) & (points[:, 1] < low + 0.8 * height)]
+    if len(trunk) == 0:
+        return None
+    middle = trunk.mean(axis=0)
     lengths = []
     for side in (-1.0, 1.0):
         tip = points[np.argmax(side * points[:, 0])]

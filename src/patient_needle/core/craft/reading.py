@@ -188,7 +188,7 @@ def read_garment(
     return GarmentReading(
         garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles),
         float(triangle_areas(points, topology.triangles).sum()), float(lengths.mean()),
-        tuple(_border(points, loops, index) for index in range(len(loops))), tuple(garment.mesh.groups),
+        _borders(points, loops), tuple(garment.mesh.groups),
         *apart, offers,
     )  # fmt: skip
 
@@ -201,13 +201,14 @@ def _from_colliders(points: Points, colliders: Colliders) -> Scalars | None:
     return distance
 
 
-def _border(points: Points, loops: list[Indices], index: int, up: int = 1) -> BorderReading:
-    loop = loops[index]
-    heights = [float(points[other, up].mean()) for other in loops]
-    round_trip = np.linalg.norm(points[loop] - points[np.roll(loop, -1)], axis=1)
-    choose: dict[str, object] = {"vertices": [int(v) for v in loop]}
-    if index == int(np.argmax(heights)):
-        choose = {"border": "highest"}
-    elif index == int(np.argmin(heights)):
-        choose = {"border": "lowest"}
-    return BorderReading(index, len(loop), float(round_trip.sum()), heights[index], choose)
+def _borders(points: Points, loops: list[Indices], up: int = 1) -> tuple[BorderReading, ...]:
+    heights = [float(points[loop, up].mean()) for loop in loops]
+    highest, lowest = (int(np.argmax(heights)), int(np.argmin(heights))) if loops else (-1, -1)
+    out = []
+    for index, loop in enumerate(loops):
+        round_trip = np.linalg.norm(points[loop] - points[np.roll(loop, -1)], axis=1)
+        choose: dict[str, object] = {"vertices": [int(v) for v in loop]}
+        if index in (highest, lowest):
+            choose = {"border": "highest" if index == highest else "lowest"}
+        out.append(BorderReading(index, len(loop), float(round_trip.sum()), heights[index], choose))
+    return tuple(out)

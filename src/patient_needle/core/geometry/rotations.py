@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..model.typed import Matrices, Points, Quaternions, Vectors
+from ..model.typed import Matrices, Points, Quaternions, Scalars, Vectors
 
 
 def normalised(quaternions: Quaternions) -> Quaternions:
@@ -14,8 +14,8 @@ def normalised(quaternions: Quaternions) -> Quaternions:
     return np.where(length > 0, quaternions / np.where(length > 0, length, 1.0), identity)
 
 
-def slerp(first: Quaternions, second: Quaternions, share: float) -> Quaternions:
-    """Spherical interpolation along the shorter arc, (n, 4) each.
+def slerp(first: Quaternions, second: Quaternions, share: float | Scalars) -> Quaternions:
+    """Spherical interpolation along the shorter arc, (n, 4) each; share: one for all, or (n, 1).
 
     Source: K. Shoemake, Animating rotation with quaternion curves, SIGGRAPH 1985. Nearly equal
     rotations (angle under 1e-6 rad) are interpolated linearly.

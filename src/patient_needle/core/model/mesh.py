@@ -11,6 +11,9 @@ import numpy as np
 from .errors import MeshError
 from .typed import Indices, Points
 
+MOST_CORNERS = 50_000  # of a face
+FURTHEST = 1e9  # file units from the origin: a thousand kilometres in mm, and far from where squares overflow
+
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
@@ -90,6 +93,13 @@ def _check_vertices(mesh: Mesh) -> None:
             where=f"{mesh.name}, vertex {bad[0]}",
             remedy="Mend or delete these vertices and export again",
         )
+    furthest = np.abs(mesh.vertices).max(axis=1)
+    if furthest.max() > FURTHEST:
+        raise MeshError(
+            f"a vertex lies {furthest.max():.3g} units from the origin, further than {FURTHEST:g}",
+            where=f"{mesh.name}, vertex {int(np.argmax(furthest))}",
+            remedy="Mend or delete it and export again",
+        )
 
 
 def _check_faces(mesh: Mesh) -> None:
@@ -100,6 +110,12 @@ def _check_faces(mesh: Mesh) -> None:
             "a face has fewer than three corners",
             where=f"{mesh.name}, face {int(np.argmin(mesh.face_sizes))}",
             remedy="Delete that face",
+        )
+    if mesh.face_sizes.max() > MOST_CORNERS:
+        raise MeshError(
+            f"a face has {int(mesh.face_sizes.max()):,} corners, more than {MOST_CORNERS:,}",
+            where=f"{mesh.name}, face {int(np.argmax(mesh.face_sizes))}",
+            remedy="Cut it into smaller faces and export again",
         )
     if int(mesh.face_sizes.sum()) != len(mesh.face_corners):
         raise MeshError(

@@ -3,10 +3,16 @@
 Specification: The Khronos Group, glTF 2.0, ISO/IEC 12113:2022.
 """
 
+from ..elsewhere import elsewhere
 from ..registry import register
 from .figure import list_glb, read_figure, read_glb
 
 for _ending in (".glb", ".gltf"):
-    register(_ending, mesh_reader=read_glb, lister=list_glb, figure_reader=read_figure)
+    register(
+        _ending,
+        mesh_reader=elsewhere(read_glb),
+        lister=elsewhere(list_glb),
+        figure_reader=elsewhere(read_figure),
+    )
 
 __all__ = ["list_glb", "read_figure", "read_glb"]

@@ -5,19 +5,65 @@ from __future__ import annotations
 import base64
 import binascii
 import json
+import struct
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 import numpy as np
-import pygltflib
 from numpy.typing import NDArray
 
 from ...core.model.errors import FileError
-from ..whole_file import read_bytes
+from ..whole_file import beside_file, read_bytes
 
 COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 MOST_EMPTY = 10_000_000  # values that an accessor may ask for without giving any
+
+
+class Described:
+    """One object of the file's description; what it does not have is None."""
+
+    def __init__(self, held: dict[str, Any]) -> None:
+        self._held = held
+
+    def __getattr__(self, key: str) -> Any:
+        found = self._held.get(key)
+        return str(found) if key == "name" and found is not None else found
+
+
+class _Document:
+    """The whole description: its lists, empty where the file has none."""
+
+    def __init__(self, described: Any) -> None:
+        if not isinstance(described, Described):
+            raise ValueError("it is not a JSON object")
+        for name in ("accessors", "animations", "buffers", "bufferViews", "meshes", "nodes", "skins"):
+            found = getattr(described, name) or []
+            if not isinstance(found, list) or not all(isinstance(one, Described) for one in found):
+                raise ValueError(f"'{name}' is not a list of objects")
+            setattr(self, name, found)
+
+    accessors: list[Any]
+    animations: list[Any]
+    buffers: list[Any]
+    bufferViews: list[Any]  # noqa: N815 - the format's own word
+    meshes: list[Any]
+    nodes: list[Any]
+    skins: list[Any]
+
+
+def _chunks(data: bytes) -> tuple[bytes, bytes]:
+    """The description and the numbers of a GLB (glTF 2.0, section 4.4)."""
+    found: dict[bytes, bytes] = {}
+    at = 12
+    while at + 8 <= len(data):
+        size, kind = struct.unpack_from("<I4s", data, at)
+        found.setdefault(kind, data[at + 8 : at + 8 + size])
+        at += 8 + size
+    if b"JSON" not in found:
+        raise ValueError("it has no description")
+    return found[b"JSON"], found.get(b"BIN\0", b"")
 
 
 class Container:
@@ -35,13 +81,11 @@ class Container:
             )
         if binary and (len(data) < 12 or int.from_bytes(data[8:12], "little") > len(data)):
             raise FileError("the file is cut short", where=str(path), remedy="Copy or export it again")
+        self.size = len(data)
         try:
-            if binary:
-                self.document = pygltflib.GLTF2.load_from_bytes(data)
-            else:
-                self.document = pygltflib.GLTF2.from_json(json.dumps(json.loads(data)))
-            self._binary = self.document.binary_blob() or b""
-        except Exception as error:  # the parser raises many kinds for a damaged header
+            described, self._binary = _chunks(data) if binary else (data, b"")
+            self.document = _Document(json.loads(described, object_hook=Described))
+        except (ValueError, struct.error, RecursionError) as error:
             raise FileError(
                 f"the description of the file cannot be read ({error})",
                 where=str(path),
@@ -63,10 +107,10 @@ class Container:
                 return base64.b64decode(uri.partition(",")[2], validate=True)
             except binascii.Error:
                 raise FileError("the buffer within it is damaged", where=str(self.path)) from None
-        beside = self.path.parent / Path(uri).name
-        if not beside.is_file():
+        beside = beside_file(self.path, unquote(uri))
+        if beside is None:
             raise FileError(
-                f"its numbers stand in '{uri}', which is not beside it",
+                f"its numbers stand in '{uri[:80]}', which is not beside it",
                 where=str(self.path),
                 remedy="Export it as .glb, which is one file",
             )

@@ -9,9 +9,11 @@ import numpy as np
 from ...core.geometry.rotations import normalised, slerp
 from ...core.geometry.skinning import Pose
 from ...core.model.errors import CastError, FileError
+from ...core.model.typed import Scalars
 from .accessors import Container
 
 MOST_POSES = 100_000
+MOST_JOINT_POSES = 2_000_000  # poses times joints, and for each 8 bytes of the file one more
 
 
 class Animation:
@@ -28,6 +30,7 @@ class Animation:
                 remedy="Export the joints' keys with it",
             )
         self._where = str(container.path)
+        self._most = MOST_JOINT_POSES + container.size // 8
         self._all = tracks
         self.end = max(float(track.times[-1]) for track in tracks)  # s
 
@@ -39,14 +42,29 @@ class Animation:
 
     def poses(self, rest: Pose, rate: float) -> tuple[Pose, ...]:
         """A pose for each frame at `rate` a second; what has no track stays at rest."""
-        return tuple(self._pose(rest, frame / rate) for frame in range(self._count(rate)))
+        seconds = np.arange(self._count(rate)) / rate
+        if len(seconds) * len(rest.translation) > self._most:
+            raise CastError(
+                f"the animation has {len(seconds)} frames of {len(rest.translation)} joints",
+                where=self._where,
+                remedy="Cut its range, or take out joints that move nothing",
+            )
+        values = {
+            name: np.repeat(still[None], len(seconds), axis=0)
+            for name, still in (
+                ("translation", rest.translation), ("rotation", rest.rotation), ("scale", rest.scale)
+            )
+        }  # fmt: skip
+        for track in self._tracks:
+            values[track.path][:, track.joint] = track.at(seconds)
+        return tuple(map(Pose, values["translation"], values["rotation"], values["scale"]))
 
     def amounts(self, joint: int, shapes: int, rate: float) -> np.ndarray | None:
         """How far the node that is `joint` takes on each of its shapes, (f, shapes); None without keys."""
         track = self._shapes.get(joint)
         if track is None:
             return None
-        out = np.array([track.at(frame / rate) for frame in range(self._count(rate))])
+        out = track.at(np.arange(self._count(rate)) / rate)
         if out.shape[1] != shapes or not np.isfinite(out).all():
             raise FileError(
                 f"the animation has {out.shape[1]} amounts for {shapes} shapes",
@@ -68,16 +86,6 @@ class Animation:
                 remedy="Check the times of its keys",
             )
         return count
-
-    def _pose(self, rest: Pose, seconds: float) -> Pose:
-        values = {
-            "translation": rest.translation.copy(),
-            "rotation": rest.rotation.copy(),
-            "scale": rest.scale.copy(),
-        }
-        for track in self._tracks:
-            values[track.path][track.joint] = track.at(seconds)
-        return Pose(values["translation"], values["rotation"], values["scale"])
 
 
 def chosen_animation(container: Container, name: str | None, place: dict[int, int]) -> Animation | None:
@@ -125,33 +133,31 @@ class _Track:
                 remedy="Export the animation again",
             )
 
-    def at(self, seconds: float) -> np.ndarray:
-        """The value at a time, held before the first and after the last key (glTF 2.0, appendix C)."""
-        t = float(np.clip(seconds, self.times[0], self.times[-1]))
+    def at(self, seconds: Scalars) -> np.ndarray:
+        """Values (f, w) at times (f,) s, held beyond the first and last key (glTF 2.0, appendix C)."""
+        t = np.clip(seconds, self.times[0], self.times[-1])
         last = len(self.times) - 1
-        i = int(np.clip(np.searchsorted(self.times, t, side="right") - 1, 0, max(last - 1, 0)))
+        i = np.clip(np.searchsorted(self.times, t, side="right") - 1, 0, max(last - 1, 0))
         if self.way == "CUBICSPLINE":
-            return self._cubic(i, min(i + 1, last), t)
+            return self._cubic(i, np.minimum(i + 1, last), t)
         if last == 0:
-            return self.values[0]
-        span = self.times[i + 1] - self.times[i]
-        share = 0.0 if self.way == "STEP" and t < self.times[i + 1] else (t - self.times[i]) / span
-        if abs(share - round(share)) < 1e-4:
-            return self.values[i + round(share)]
-        if self.path == "rotation":
-            return slerp(self.values[i : i + 1], self.values[i + 1 : i + 2], share)[0]
-        return (1 - share) * self.values[i] + share * self.values[i + 1]
+            return np.repeat(self.values, len(t), axis=0)
+        share = (t - self.times[i]) / (self.times[i + 1] - self.times[i])
+        if self.way == "STEP":
+            share = np.where(t < self.times[i + 1], 0.0, share)
+        key = np.abs(share - np.round(share)) < 1e-4
+        one, other, part = self.values[i], self.values[i + 1], share[:, None]
+        between = slerp(one, other, part) if self.path == "rotation" else (1 - part) * one + part * other
+        return np.where(key[:, None], self.values[i + np.round(share).astype(int)], between)
 
-    def _cubic(self, i: int, j: int, t: float) -> np.ndarray:
+    def _cubic(self, i: np.ndarray, j: np.ndarray, t: Scalars) -> np.ndarray:
         points = self.values.reshape(len(self.times), 3, -1)
-        if i == j:
-            return points[i, 1]
-        span = self.times[j] - self.times[i]
-        s = (t - self.times[i]) / span
+        span = (self.times[j] - self.times[i])[:, None]
+        s = (t - self.times[i])[:, None] / np.where(span == 0, 1.0, span)
         out = (
             (2 * s**3 - 3 * s**2 + 1) * points[i, 1]
             + span * (s**3 - 2 * s**2 + s) * points[i, 2]
             + (-2 * s**3 + 3 * s**2) * points[j, 1]
             + span * (s**3 - s**2) * points[j, 0]
         )
-        return normalised(out[None])[0] if self.path == "rotation" else out
+        return np.where(span == 0, points[i, 1], normalised(out) if self.path == "rotation" else out)

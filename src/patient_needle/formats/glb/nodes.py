@@ -28,11 +28,11 @@ def ordered(container: Container) -> tuple[list[int], Indices]:
                 )
             parent[child] = index
     order: list[int] = []
-    waiting = [i for i in range(len(nodes)) if i not in parent]
+    waiting = [i for i in reversed(range(len(nodes))) if i not in parent]
     while waiting:
-        here = waiting.pop(0)
+        here = waiting.pop()
         order.append(here)
-        waiting = list(nodes[here].children or []) + waiting
+        waiting += reversed(nodes[here].children or [])
     if len(order) != len(nodes):
         raise FileError(
             "the nodes are their own ancestors", where=str(container.path), remedy="Export it again"

@@ -8,7 +8,7 @@ from ...core.geometry.skinning import Skin
 from ...core.model.errors import CastError, FileError
 from ...core.model.typed import Indices, Points
 from ..skin_weights import balanced
-from .accessors import Container
+from .accessors import Container, Described
 
 
 def skin_of(container: Container, mesh: int, joints: Indices) -> tuple[Skin, tuple[str, ...]]:
@@ -20,7 +20,7 @@ def skin_of(container: Container, mesh: int, joints: Indices) -> tuple[Skin, tup
     all_joints, all_weights = [], []
     for primitive in source.primitives:
         sets = [(primitive.attributes.JOINTS_0, primitive.attributes.WEIGHTS_0)]
-        more = getattr(primitive.attributes, "JOINTS_1", None), getattr(primitive.attributes, "WEIGHTS_1", None)
+        more = primitive.attributes.JOINTS_1, primitive.attributes.WEIGHTS_1
         sets += [more] if None not in more else []
         if None in sets[0]:
             raise CastError(
@@ -51,7 +51,7 @@ def shape_names(container: Container, mesh: int) -> list[str]:
     """Names of a mesh's shapes, as many as each of its primitives has."""
     source = container.document.meshes[mesh]
     count = min((len(p.targets or []) for p in source.primitives), default=0)
-    given = (source.extras or {}).get("targetNames") if isinstance(source.extras, dict) else None
+    given = source.extras.targetNames if isinstance(source.extras, Described) else None
     names = [str(name) for name in given] if isinstance(given, list) else []
     return [names[k] if k < len(names) else f"shape {k + 1}" for k in range(count)]
 
@@ -64,7 +64,7 @@ def shapes_of(container: Container, mesh: int) -> dict[str, Points]:
         parts = []
         for primitive in source.primitives:
             target = primitive.targets[number]
-            accessor = target.get("POSITION") if isinstance(target, dict) else target.POSITION
+            accessor = target.POSITION
             vertices = container.document.accessors[primitive.attributes.POSITION].count
             offsets = np.zeros((vertices, 3))
             if accessor is not None:

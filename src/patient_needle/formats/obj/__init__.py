@@ -5,17 +5,18 @@ Specification: Wavefront Technologies, Advanced Visualizer Manual, appendix B1, 
 
 from pathlib import Path
 
+from ..elsewhere import elsewhere
 from ..registry import CacheContent, register
 from .reader import read_obj
-from .sequence import Sequence, read_sequence, siblings
+from .sequence import Sequence, read_sequence, read_siblings, siblings
 from .writer import write_obj
 
 
 def _content(path: Path) -> CacheContent:
-    read = read_sequence(siblings(path))
+    read = elsewhere(read_siblings)(path)
     return CacheContent(read.frames, read.mesh.face_corners, float(read.first))
 
 
-register(".obj", mesh_reader=read_obj, mesh_writer=write_obj, cache_reader=_content)
+register(".obj", mesh_reader=elsewhere(read_obj), mesh_writer=write_obj, cache_reader=_content)
 
 __all__ = ["Sequence", "read_obj", "read_sequence", "siblings", "write_obj"]

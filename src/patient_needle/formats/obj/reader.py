@@ -2,48 +2,58 @@
 
 from __future__ import annotations
 
+from array import array
 from pathlib import Path
+from typing import TextIO
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
-from ..whole_file import read_bytes
 
 IGNORED = {"vn", "vp", "s", "usemtl", "mtllib", "l", "p"}
+LONGEST_LINE = 4 << 20  # letters
+MOST_NAMES = 64  # groups that one face may belong to
 
 
 class _Collected:
+    """Numbers as they come: in arrays, since a list of them takes many times the file's size."""
+
     def __init__(self) -> None:
-        self.vertices: list[tuple[float, ...]] = []
-        self.uvs: list[tuple[float, ...]] = []
-        self.sizes: list[int] = []
-        self.corners: list[int] = []
-        self.uv_corners: list[int] = []
-        self.groups: dict[str, list[int]] = {}
+        self.vertices = array("d")
+        self.uvs = array("d")
+        self.sizes = array("i")
+        self.corners = array("q")
+        self.uv_corners = array("q")
+        self.groups: dict[str, list[tuple[int, int]]] = {}  # spans of faces
         self.current: list[str] = []
+        self.since = 0  # the first face of the current groups
+
+    def close_groups(self) -> None:
+        """The current groups end before the next face."""
+        if self.since < len(self.sizes):
+            for name in self.current:
+                self.groups.setdefault(name, []).append((self.since, len(self.sizes)))
+        self.since = len(self.sizes)
 
 
 def read_obj(path: Path) -> list[Mesh]:
     """The file's one mesh; `FileError` names the line that cannot be read."""
-    data = read_bytes(path)
-    if b"\0" in data[:4096]:
-        raise FileError(
-            "this is not an OBJ file: it holds binary data", where=str(path), remedy="Export it as OBJ"
-        )
     out = _Collected()
-    for number, line in enumerate(data.decode("utf-8", "replace").splitlines(), 1):
-        words = line.split("#", 1)[0].split()
-        if not words:
-            continue
-        try:
-            _take(out, words)
-        except (ValueError, IndexError) as error:
-            raise FileError(
-                f"'{line.strip()[:60]}' cannot be read ({error})",
-                where=f"{path}, line {number}",
-                remedy="The file is damaged or is no OBJ: export it again",
-            ) from None
+    try:
+        with path.open("rb") as stream:
+            if b"\0" in stream.read(4096):
+                raise FileError(
+                    "this is not an OBJ file: it holds binary data", where=str(path), remedy="Export it as OBJ"
+                )
+        with path.open(encoding="utf-8", errors="replace") as text:
+            _take_lines(out, text, path)
+    except OSError as error:
+        raise FileError(
+            f"the file cannot be read ({error.strerror})", where=str(path),
+            remedy="Check the path in the shot file",
+        ) from error  # fmt: skip
     if not out.vertices:
         raise FileError(
             "no vertices were found", where=str(path), remedy="Is this an OBJ file? Export it again"
@@ -54,19 +64,45 @@ def read_obj(path: Path) -> list[Mesh]:
         raise error.at(str(path)) from None
 
 
+def _take_lines(out: _Collected, text: TextIO, path: Path) -> None:
+    number = 0
+    while line := text.readline(LONGEST_LINE):
+        number += 1
+        if len(line) == LONGEST_LINE:
+            raise FileError(
+                f"a line has more than {LONGEST_LINE:,} letters", where=f"{path}, line {number}",
+                remedy="The file is damaged or is no OBJ: export it again",
+            )  # fmt: skip
+        words = line.split("#", 1)[0].split()
+        if not words:
+            continue
+        try:
+            _take(out, words)
+        except (ValueError, IndexError, OverflowError) as error:
+            raise FileError(
+                f"'{line.strip()[:60]}' cannot be read ({error})",
+                where=f"{path}, line {number}",
+                remedy="The file is damaged or is no OBJ: export it again",
+            ) from None
+    out.close_groups()
+
+
 def _take(out: _Collected, words: list[str]) -> None:
     kind, rest = words[0], words[1:]
     if kind == "v":
-        out.vertices.append((float(rest[0]), float(rest[1]), float(rest[2])))
+        out.vertices.extend((float(rest[0]), float(rest[1]), float(rest[2])))
     elif kind == "vt":
-        out.uvs.append((float(rest[0]), float(rest[1]) if len(rest) > 1 else 0.0))
+        out.uvs.extend((float(rest[0]), float(rest[1]) if len(rest) > 1 else 0.0))
     elif kind == "f":
         _take_face(out, rest)
     elif kind in ("g", "o"):
-        names = rest or ["default"]
+        names = list(dict.fromkeys(rest or ["default"]))
+        if kind == "g" and len(names) > MOST_NAMES:
+            raise ValueError(f"a face cannot belong to {len(names)} groups, at most to {MOST_NAMES}")
+        out.close_groups()
         out.current = names if kind == "g" else names[:1]
     elif kind not in IGNORED:
-        raise ValueError(f"'{kind}' is not a known statement")
+        raise ValueError(f"'{kind[:20]}' is not a known statement")
 
 
 def _take_face(out: _Collected, corners: list[str]) -> None:
@@ -74,11 +110,9 @@ def _take_face(out: _Collected, corners: list[str]) -> None:
         raise ValueError("a face needs three corners")
     for corner in corners:
         parts = corner.split("/")
-        out.corners.append(_index(parts[0], len(out.vertices)))
+        out.corners.append(_index(parts[0], len(out.vertices) // 3))
         if len(parts) > 1 and parts[1]:
-            out.uv_corners.append(_index(parts[1], len(out.uvs)))
-    for name in out.current:
-        out.groups.setdefault(name, []).append(len(out.sizes))
+            out.uv_corners.append(_index(parts[1], len(out.uvs) // 2))
     out.sizes.append(len(corners))
 
 
@@ -91,18 +125,29 @@ def _index(word: str, count: int) -> int:
 
 
 def _mesh(path: Path, out: _Collected) -> Mesh:
-    uvs = out.uv_corners if len(out.uv_corners) == len(out.corners) else []
-    if uvs and (min(uvs) < 0 or max(uvs) >= len(out.uvs)):
+    uvs = np.frombuffer(out.uvs, np.float64).reshape(-1, 2)
+    uv_corners = np.frombuffer(out.uv_corners, np.int64)
+    if len(uv_corners) != len(out.corners):
+        uvs, uv_corners = np.zeros((0, 2)), np.zeros(0, np.int64)
+    if len(uv_corners) and (uv_corners.min() < 0 or uv_corners.max() >= len(uvs)):
         raise FileError(
-            f"a face names texture coordinate {max(uvs) + 1} of {len(out.uvs)}",
+            f"a face names texture coordinate {uv_corners.max() + 1} of {len(uvs)}",
             remedy="The file is cut short: export it again",
         )
     return Mesh(
         path.stem,
-        np.array(out.vertices, np.float64).reshape(-1, 3),
-        np.array(out.sizes, np.int32),
-        np.array(out.corners, np.int32),
-        np.array(out.uvs, np.float64).reshape(-1, 2) if uvs else np.zeros((0, 2)),
-        np.array(uvs, np.int32),
-        {name: np.array(faces, np.int32) for name, faces in out.groups.items()},
+        np.frombuffer(out.vertices, np.float64).reshape(-1, 3),
+        np.frombuffer(out.sizes, np.int32),
+        _int32(np.frombuffer(out.corners, np.int64)),
+        uvs,
+        uv_corners.astype(np.int32),
+        {
+            name: np.concatenate([np.arange(*span, dtype=np.int32) for span in spans])
+            for name, spans in out.groups.items()
+        },
     )
+
+
+def _int32(corners: NDArray[np.int64]) -> NDArray[np.int32]:
+    """Indices as the mesh has them; what does not fit stays a vertex that does not exist."""
+    return np.clip(corners, -1, np.iinfo(np.int32).max).astype(np.int32)

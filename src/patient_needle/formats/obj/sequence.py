@@ -45,6 +45,11 @@ def siblings(path: Path) -> list[Path]:
     return [other for _, other in sorted(found)]
 
 
+def read_siblings(path: Path) -> Sequence:
+    """The sequence of numbered files that `path` is one of."""
+    return read_sequence(siblings(path))
+
+
 def read_sequence(paths: list[Path]) -> Sequence:
     """Files in order of their numbers; `FileError` names a number that is missing or a file that differs."""
     numbers = [int(match["number"]) if (match := NUMBERED.match(path.name)) else None for path in paths]

@@ -34,6 +34,7 @@ from .curves import curve_of, switch_of
 from .document import CastRecord, ColliderRecord, PlacedRecord
 from .shapes import blend_of, own_blends
 
+AT_ONCE = 500_000  # triangles times joints that are weighed at once
 PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
 
 
@@ -274,21 +275,29 @@ def _parts(record: CastRecord, figure: Figure, cut: TriangleMap) -> tuple[Indice
         skeleton = figure.joints.skeleton
         part = leading_joints(figure.joints.skin, cut, len(skeleton.names))
         return part, skeleton.names, _depths(skeleton.parents) + prop
-    part, names = np.zeros(len(cut.triangles), np.int32), ["whole"]
-    for name, faces in figure.mesh.groups.items():
-        mine = (part == 0) & np.isin(cut.source_face, faces)
-        if mine.any():
-            part[mine] = len(names)
-            names.append(name)
-    return part, tuple(names), np.full(len(names), PROP_RANK, np.int32)
+    owner = np.full(figure.mesh.face_count, -1, np.int64)
+    for number, faces in reversed(list(enumerate(figure.mesh.groups.values()))):
+        owner[faces] = number  # of two groups of a face the first counts
+    mine = owner[cut.source_face]
+    there = np.unique(mine[mine >= 0])
+    part = np.where(mine >= 0, 1 + np.searchsorted(there, mine), 0).astype(np.int32)
+    every = list(figure.mesh.groups)
+    names = ("whole", *(every[number] for number in there))
+    return part, names, np.full(len(names), PROP_RANK, np.int32)
 
 
 def leading_joints(skin: Skin, cut: TriangleMap, joints: int) -> Indices:
     """The joint that moves each triangle most, (m,) int32."""
-    weights = np.zeros((len(skin.joints), joints))
-    for influence in range(skin.joints.shape[1]):
-        np.add.at(weights, (np.arange(len(weights)), skin.joints[:, influence]), skin.weights[:, influence])
-    return weights[cut.triangles].sum(axis=1).argmax(axis=1).astype(np.int32)
+    out = np.empty(len(cut.triangles), np.int32)
+    many = max(1, AT_ONCE // joints)
+    for start in range(0, len(out), many):
+        corners = cut.triangles[start : start + many].ravel()
+        weights = np.zeros((len(corners), joints))
+        for influence in range(skin.joints.shape[1]):
+            place = (np.arange(len(corners)), skin.joints[corners, influence])
+            np.add.at(weights, place, skin.weights[corners, influence])
+        out[start : start + many] = weights.reshape(-1, 3, joints).sum(axis=1).argmax(axis=1)
+    return out
 
 
 def _depths(parents: Indices) -> Indices:

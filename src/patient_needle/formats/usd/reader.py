@@ -36,7 +36,7 @@ def list_usd(path: Path) -> Contents:
             )
         )
     values = tuple(ValuesInShort(one.mesh, one.name, one.count) for one in values_on(file))
-    return Contents(file.stated, tuple(pieces), values=values)
+    return Contents(file.stated, tuple(pieces), values=values, notes=file.notes)
 
 
 def read_usd(path: Path) -> list[Mesh]:
@@ -56,11 +56,11 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
             joints, notes = held.read(mesh.vertex_count, ask.rate)
             first = file.first if held.moves else None
             shapes = held.shapes(mesh.vertex_count)
-            return Figure(mesh, file.stated, joints, first=first, shapes=shapes, notes=notes)
+            return Figure(mesh, file.stated, joints, first=first, shapes=shapes, notes=(*file.notes, *notes))
         mesh = _in_world(file, one)
         if _moves(one) == "not at all":
-            return Figure(mesh, file.stated)
-        return Figure(mesh, file.stated, frames=_frames(file, one, mesh), first=file.first)
+            return Figure(mesh, file.stated, notes=file.notes)
+        return Figure(mesh, file.stated, frames=_frames(file, one, mesh), first=file.first, notes=file.notes)
     except Tf.ErrorException as error:
         raise FileError(
             f"mesh '{one.name}' cannot be read ({error})", where=str(path), remedy="Export it again"

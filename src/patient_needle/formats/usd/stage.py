@@ -13,6 +13,7 @@ from pxr import Gf, Tf, Usd, UsdGeom, UsdSkel
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ..contents import Stated, unique
+from .closed import Closed
 
 MOST_FRAMES = 100_000
 
@@ -32,7 +33,9 @@ class Shown:
 
 @dataclass(frozen=True, eq=False)
 class OpenStage:
-    """An opened file: `first` to `last` time code, and what the file states of itself."""
+    """An opened file: `first` to `last` time code, what it states of itself, and what it names that is not
+    read.
+    """
 
     path: Path
     stage: Any
@@ -40,6 +43,7 @@ class OpenStage:
     stated: Stated
     first: float
     last: float
+    notes: tuple[str, ...] = ()
 
     def times(self, rate: float | None = None) -> NDArray[np.float64]:
         """Time codes at `rate` a second, at the file's own if None; `FileError` for more than can be meant."""
@@ -60,7 +64,8 @@ def opened(path: Path) -> OpenStage:
     if not path.is_file():
         raise FileError("the file does not exist", where=str(path), remedy="Check the path")
     try:
-        stage = Usd.Stage.Open(str(path))
+        closed = Closed(path)
+        stage = Usd.Stage.Open(closed.layer)
     except Tf.ErrorException as error:
         raise FileError(
             f"this cannot be read as USD ({_first_line(error)})", where=str(path), remedy="Export it again"
@@ -70,7 +75,7 @@ def opened(path: Path) -> OpenStage:
         raise FileError(
             "no mesh was found on the stage",
             where=str(path),
-            remedy="Export the geometry itself: references to files that are not beside it are not followed",
+            remedy="; ".join([*closed.notes, "export the geometry itself, in one file"]).capitalize(),
         )
     names = unique([mesh.GetPrim().GetName() for mesh in found])
     shown = tuple(Shown(name, mesh) for name, mesh in zip(names, found, strict=True))
@@ -85,7 +90,7 @@ def opened(path: Path) -> OpenStage:
             remedy="Both must be above 0: export it again",
         )
     stated = Stated(metres if authored else None, up, rate)  # type: ignore[arg-type]
-    return OpenStage(path, stage, shown, stated, *_span(stage, shown))
+    return OpenStage(path, stage, shown, stated, *_span(stage, shown), tuple(closed.notes))
 
 
 def _first_line(error: Exception) -> str:
