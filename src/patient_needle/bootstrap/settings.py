@@ -14,7 +14,8 @@ ROOT = Path(__file__).resolve().parents[3]
 @dataclass(frozen=True)
 class Settings:
     """data: folder of the database cluster and of everything kept; database: address, empty for the private
-    cluster's own; port: where the workroom is served; static: the built front end; demo: the demo's data.
+    cluster's own; port: where the workroom is served; static: the built front end; demo: the demo's data;
+    passing: folder for local sockets.
     """
 
     data: Path
@@ -22,12 +23,13 @@ class Settings:
     port: int
     static: Path
     demo: Path
+    passing: Path = Path(tempfile.gettempdir())
 
     @property
     def sockets(self) -> Path:
         """A short folder name for local sockets, whose paths may not be long; only we may enter it."""
         name = hashlib.sha256(str(self.data.resolve()).encode()).hexdigest()[:12]
-        return Path(tempfile.gettempdir()) / f"needle-{os.getuid()}-{name}"
+        return self.passing / f"needle-{os.getuid()}-{name}"
 
     @property
     def desk_socket(self) -> Path:
@@ -50,13 +52,14 @@ class Settings:
 
 
 def settings() -> Settings:
-    """From NEEDLE_DATA, NEEDLE_DATABASE and NEEDLE_PORT."""
+    """From NEEDLE_DATA, NEEDLE_DATABASE, NEEDLE_PORT and NEEDLE_SOCKETS."""
     return Settings(
         data=Path(os.environ.get("NEEDLE_DATA") or ROOT / ".data" / "workroom").resolve(),
         database=os.environ.get("NEEDLE_DATABASE", ""),
         port=int(os.environ.get("NEEDLE_PORT") or 8460),
         static=ROOT / "frontend" / "dist",
         demo=ROOT / "demo",
+        passing=Path(os.environ.get("NEEDLE_SOCKETS") or tempfile.gettempdir()),
     )
 
 
@@ -69,4 +72,5 @@ def as_environment(chosen: Settings) -> dict[str, str]:
         "NEEDLE_DATA": str(chosen.data),
         "NEEDLE_DATABASE": chosen.database,
         "NEEDLE_PORT": str(chosen.port),
+        "NEEDLE_SOCKETS": str(chosen.passing),
     }

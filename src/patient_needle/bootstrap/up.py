@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import IO
 
 from ..core.model.errors import NeedleError
+from ..desk.client import Desk
 from ..jobs.queue import RUNS, SHORT, prepare_queue
 from ..store.session import Store
 from ..store.upgrade import upgrade
@@ -84,7 +85,7 @@ def _start(chosen: Settings, keeper: Keeper, *, demo: bool) -> Settings:
     if port != chosen.port:
         say(f"port {chosen.port} is in use, taking {port}")
     chosen = replace(chosen, port=port)
-    chosen.desk_key()
+    desk = Desk(chosen.desk_socket, chosen.desk_key())
     for name, module, *words in (
         ("desk", "desk_process"),
         ("web", "web_process"),
@@ -95,6 +96,8 @@ def _start(chosen: Settings, keeper: Keeper, *, demo: bool) -> Settings:
             Child(
                 name, [sys.executable, "-m", f"patient_needle.bootstrap.{module}", *words],
                 as_environment(chosen), logs_in / f"{name.replace(' ', '_')}.log",
+                scratch=chosen.data / "passing" / name.replace(" ", "_"),
+                answers=desk.answers if name == "desk" else None,
             )
         )  # fmt: skip
     _wait_for_page(chosen, keeper)

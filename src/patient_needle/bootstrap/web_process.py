@@ -1,22 +1,23 @@
-"""The web process: gunicorn with threads, one process, so that one thread listens for events."""
+"""The web process: an event loop before a few threads, all in one process."""
 
 from __future__ import annotations
 
+import resource
 import shutil
 from importlib import metadata
-from typing import Any
 
-from gunicorn.app.base import BaseApplication
+import uvicorn
 
 from ..desk.client import Desk
 from ..store.session import Store
 from ..web.app import create_app
 from ..web.events import EventHub
+from ..web.gate import MOST_CONNECTIONS, Gate, TimedProtocol
 from ..web.services import Services
 from . import logs
 from .settings import Settings, settings
 
-THREADS = 96  # each open page's event stream holds one
+FILES = 2 * MOST_CONNECTIONS + 1000  # open at once: connections, and passing files of those at work
 
 
 def house(chosen: Settings) -> Services:
@@ -32,29 +33,28 @@ def house(chosen: Settings) -> Services:
     )
 
 
-class _Server(BaseApplication):  # type: ignore[misc]  # it has no types
-    def __init__(self, chosen: Settings) -> None:
-        self._chosen = chosen
-        super().__init__()
-
-    def load_config(self) -> None:
-        options: dict[str, Any] = {
-            "bind": f"127.0.0.1:{self._chosen.port}", "worker_class": "gthread", "workers": 1,
-            "threads": THREADS, "timeout": 120, "graceful_timeout": 3, "keepalive": 15, "accesslog": None,
-            "loglevel": "warning", "control_socket_disable": True, "worker_tmp_dir": "/dev/shm",
-        }  # fmt: skip
-        for name, value in options.items():
-            if name in self.cfg.settings:
-                self.cfg.set(name, value)
-
-    def load(self) -> Any:
-        logs.begin("web")
-        return create_app(house(self._chosen))
+def server(services: Services, port: int) -> uvicorn.Server:
+    """The application behind its gate, on a port of this machine."""
+    config = uvicorn.Config(
+        Gate(create_app(services), services.events), host="127.0.0.1", port=port, http=TimedProtocol, ws="none",
+        lifespan="off", log_config=None, access_log=False, server_header=False, backlog=1024,
+        limit_concurrency=MOST_CONNECTIONS, timeout_keep_alive=15, timeout_graceful_shutdown=3,
+    )  # fmt: skip
+    return uvicorn.Server(config)
 
 
 def main() -> None:
     """Serve until stopped."""
-    _Server(settings()).run()
+    logs.begin("web")
+    _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = FILES if most == resource.RLIM_INFINITY else min(FILES, most)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, most))
+    chosen = settings()
+    services = house(chosen)
+    try:
+        server(services, chosen.port).run()
+    finally:
+        services.events.close()
 
 
 if __name__ == "__main__":

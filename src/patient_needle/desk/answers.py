@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import threading
 import time
+from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +29,7 @@ from ..core.craft.shake import Shaken, shaking
 from ..core.geometry.surfaces import soundness
 from ..core.model.errors import NeedleError, ShotError
 from ..core.solver.outfit import outfit
+from ..formats.bounded_json import finite
 from ..formats.contents import Contents, Piece, Stated, size_of
 from ..formats.obj import read_sequence
 from ..formats.pc2.layout import pc2_bytes
@@ -39,6 +40,7 @@ from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
 from ..store.session import Store
+from .locks import KeyedLocks
 from .wire import Message, Packed
 
 if TYPE_CHECKING:
@@ -46,15 +48,20 @@ if TYPE_CHECKING:
     from .open_shot import OpenGarment, OpenShot
     from .process import OpenShots
 
+T = TypeVar("T")
+Asked = tuple[
+    int | str, ...
+]  # whose work goes on from one request to the next: the shot, its revision, and names
+KEPT_GOING = 16  # such works kept
 MOST_FRAMES = 400  # positions asked for at once
+FURTHEST_FRAME = 1_100_000  # on either side of 0
 AT_A_TIME = 1.5  # s that a shake test goes on before it says how far it is
 
 
 @dataclass
 class Shaking:
-    """A shake test at work: whose it is, the frames to come, and what there is so far."""
+    """A shake test at work: the frames to come, and what there is so far."""
 
-    asked: tuple[int, int, str, str]
     frames: Iterator[Shaken]
     found: Shaken
 
@@ -70,9 +77,8 @@ class Shaking:
 
 @dataclass
 class Painting:
-    """A stroke that is being drawn: whose it is, the values (n,) before it, how much of it reaches each."""
+    """A stroke that is being drawn: the values (n,) before it, how much of it reaches each."""
 
-    asked: tuple[int, int, str, str, str]
     before: NDArray[np.float64]
     reach: NDArray[np.float64]
 
@@ -88,11 +94,9 @@ class Answers:
     def __init__(self, store: Store, shots: OpenShots) -> None:
         self._store = store
         self._shots = shots
-        self._lock = threading.Lock()
-        self._searching = threading.Lock()
-        self._shaking: Shaking | None = None
-        self._painting_lock = threading.Lock()
-        self._painting: Painting | None = None
+        self._alone = KeyedLocks()
+        self._shaking: OrderedDict[Asked, Shaking] = OrderedDict()
+        self._painting: OrderedDict[Asked, Painting] = OrderedDict()
         self._table: dict[str, Callable[..., Message]] = {
             "hello": lambda: Message({"hello": "desk"}),
             "look_into": self._look_into,
@@ -125,8 +129,8 @@ class Answers:
         """What a file that was just brought in holds: its meshes."""
         with TemporaryDirectory(prefix="needle-desk-") as folder:
             path = Path(folder) / name
-            with self._store.begin() as session:
-                path.write_bytes(blobs.get(session, sha))
+            with self._store.begin() as session, path.open("wb") as stream:
+                stream.writelines(blobs.chunks(session, sha))
             try:
                 contents = list_contents(path)
             except NeedleError as error:
@@ -162,8 +166,8 @@ class Answers:
         with self._store.begin() as session:
             known = readings.get(session, shot, number)
         if known is None:
-            with self._lock:
-                known = _reading(self._shots.get(shot, number))
+            with self._alone(("read", shot, number)):
+                known = finite(_reading(self._shots.get(shot, number)))
             with self._store.begin() as session:
                 readings.keep(session, shot, number, known)
         return Message(known)
@@ -193,7 +197,7 @@ class Answers:
 
     def _self_cuts(self, shot: int, number: int, name: str) -> Message:
         """Where a cast member cuts into itself, and which triangles at which frame."""
-        with self._searching:
+        with self._alone(("self cuts", shot, number, name)):
             found = self._shots.get(shot, number).self_cuts(name)
         cuts = [asdict(cut) for cut in found.cuts]
         return Message({"cuts": cuts, "searched": found.searched}, {"marked": _uint32(found.marked)})
@@ -207,8 +211,10 @@ class Answers:
 
     def _positions(self, shot: int, number: int, name: str, first: int, last: int) -> Message:
         """A cast member over frames first to last."""
-        if not 0 <= last - first < MOST_FRAMES:
-            raise ShotError(f"{last - first + 1} frames were asked for", remedy=f"Ask for 1 to {MOST_FRAMES}")
+        if not 0 <= last - first < MOST_FRAMES or max(-first, last) > FURTHEST_FRAME:
+            raise ShotError(
+                f"frames {first} to {last} were asked for", remedy=f"Ask for 1 to {MOST_FRAMES} frames"
+            )
         return Message({}, {"positions": _float32(self._shots.get(shot, number).positions(name, first, last))})
 
     def _pick(
@@ -280,15 +286,15 @@ class Answers:
 
     def _shake(self, shot: int, number: int, garment: str, hold: str, seen: int) -> Message:
         """The shake test of one hold, some seconds' work further than the `seen` frames; 0 begins anew."""
-        with self._searching:
-            asked = (shot, number, garment, hold)
-            if seen == 0 or self._shaking is None or self._shaking.asked != asked:
+        asked = (shot, number, garment, hold)
+        with self._alone(asked):
+            going = self._shaking.pop(asked, None)  # one that fails is not gone on with
+            if seen == 0 or going is None:
                 opened = self._shots.get(shot, number)
                 frames = shaking(opened.plan, opened.garment(garment).garment, hold)
-                self._shaking = Shaking(asked, frames, next(frames))
-            going, self._shaking = self._shaking, None  # one that fails is not gone on with
+                going = Shaking(frames, next(frames))
             found = going.further(seen)
-            self._shaking = going
+            self._keep(self._shaking, asked, going)
         slip = [float(value) for value in found.slip]
         body = {"worst": found.worst, "of": found.of, "part": found.part, "held": found.held}
         return Message({**body, "crossed": found.crossed, "slip": slip})
@@ -321,14 +327,24 @@ class Answers:
         that are new.
         """
         made = stroke_of(StrokeRecord.model_validate(stroke))
-        with self._painting_lock:
-            asked = (shot, number, garment, name, going)
-            opened = self._shots.get(shot, number)
-            ground = opened.ground(garment)
-            if self._painting is None or self._painting.asked != asked:
+        opened = self._shots.get(shot, number)
+        ground = opened.ground(garment)
+        asked = (shot, number, garment, name, going)
+        with self._alone(asked):
+            painting = self._painting.pop(asked, None)
+            if painting is None:
                 values = opened.map_values(garment, name)
-                self._painting = Painting(asked, values, np.zeros(len(values)))
-            return Message({}, {"values": _float32(self._painting.further(made, ground))})
+                painting = Painting(values, np.zeros(len(values)))
+            values = painting.further(made, ground)
+            self._keep(self._painting, asked, painting)
+        return Message({}, {"values": _float32(values)})
+
+    def _keep(self, table: OrderedDict[Asked, T], asked: Asked, state: T) -> None:
+        """Keep what goes on with the next request, of the latest few who ask."""
+        with self._alone("keep"):
+            table[asked] = state
+            while len(table) > KEPT_GOING:
+                table.popitem(last=False)
 
     def _look(self, take: int, garment: str, frame: int, kind: str) -> Message:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""

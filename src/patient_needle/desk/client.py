@@ -12,11 +12,17 @@ from ..store import errors as _store_errors  # noqa: F401  (so that its errors a
 from . import wire
 
 PATIENCE = 30.0  # s that a caller waits for its turn
-MOST = 6  # connections at once; further callers wait for one
+LONGEST = 240.0  # s that one answer may take
+HELLO = 10.0  # s that it may take to say hello
+MOST = 24  # connections at once; further callers wait for one
 
 
 class DeskAwayError(NeedleError):
     """The desk process does not answer."""
+
+
+class DeskFaultError(NeedleError):
+    """The desk met something that nobody had thought of."""
 
 
 def _kinds(root: type[NeedleError]) -> dict[str, type[NeedleError]]:
@@ -37,29 +43,33 @@ class Desk:
             self._idle.put(None)
 
     def call(self, do: str, **arguments: Any) -> wire.Message:
-        """Ask for one thing; the desk's own errors are raised here as they were there."""
+        """Ask for one thing; the desk's own errors are raised here as they were there.
+
+        What was once sent is not sent again: it may be the very thing that the desk died of.
+        """
+        return _checked(self._ask(wire.Message({"do": do, **arguments}), LONGEST))
+
+    def _ask(self, message: wire.Message, longest: float) -> wire.Message:
         try:
             connection = self._idle.get(timeout=PATIENCE)
         except queue.Empty:
             raise DeskAwayError("the desk is busy", remedy="Wait a moment and try again") from None
         try:
-            # A connection that was kept may belong to a desk that has been started anew since.
-            for attempt in range(2):
-                kept = connection is not None
-                try:
-                    connection = connection or self._connect()
-                    wire.send(connection, wire.Message({"do": do, **arguments}))
-                    return _checked(wire.receive(connection))
-                except (OSError, EOFError) as error:
-                    if connection is not None:
-                        connection.close()
-                    connection = None
-                    if attempt or not kept:
-                        raise DeskAwayError(
-                            "the desk process does not answer",
-                            remedy="It is started again by ./needle up; wait a moment",
-                        ) from error
-            raise AssertionError("unreachable")
+            if connection is not None and connection.poll():
+                connection.close()  # it belongs to a desk that has ended since
+                connection = None
+            connection = connection or self._connect()
+            wire.send(connection, message)
+            if not connection.poll(longest):
+                raise TimeoutError(f"no answer within {longest:g} s")
+            return wire.receive(connection)
+        except (OSError, EOFError) as error:
+            if connection is not None:
+                connection.close()
+            connection = None
+            raise DeskAwayError(
+                "the desk process does not answer", remedy="It is started again by ./needle up; wait a moment"
+            ) from error
         finally:
             self._idle.put(connection)
 
@@ -69,7 +79,7 @@ class Desk:
     def answers(self) -> bool:
         """Whether the desk is there."""
         try:
-            self.call("hello")
+            self._ask(wire.Message({"do": "hello"}), HELLO)
         except NeedleError:
             return False
         return True

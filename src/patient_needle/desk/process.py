@@ -17,6 +17,7 @@ from sqlalchemy.exc import DataError, SQLAlchemyError
 
 from ..core.craft.remembered import Remembered
 from ..core.model.errors import NeedleError
+from ..formats.bounded_json import finite
 from ..formats.shot_file.document import parse_shot
 from ..formats.shot_file.members import AssembledMember
 from ..formats.shot_file.parcel import write_folder
@@ -24,6 +25,7 @@ from ..store import shots
 from ..store.session import Store
 from . import wire
 from .answers import Answers
+from .locks import KeyedLocks
 from .open_shot import OpenShot, read_open_shot
 
 log = structlog.get_logger()
@@ -39,18 +41,31 @@ class OpenShots:
         self._remembered = Remembered()
         self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
         self._members: OrderedDict[str, AssembledMember] = OrderedDict()
-        self._lock = threading.Lock()
+        self._guard = threading.Lock()
+        self._reading = KeyedLocks()
 
     def get(self, shot_id: int, number: int) -> OpenShot:
         """A revision, read when it is not open."""
         key = (shot_id, number)
-        with self._lock:
-            if key not in self._open:
-                self._open[key] = self._read(shot_id, number)
-            self._open.move_to_end(key)
-            while len(self._open) > KEPT_OPEN:
-                self._open.popitem(last=False)
-            return self._open[key]
+        if (known := self._known(key)) is not None:
+            return known
+        with self._reading(key):  # others' shots are answered meanwhile
+            if (known := self._known(key)) is not None:
+                return known
+            opened = self._read(shot_id, number)
+            with self._guard:
+                self._open[key] = opened
+                while len(self._open) > KEPT_OPEN:
+                    self._open.popitem(last=False)
+                while len(self._members) > KEPT_MEMBERS:
+                    self._members.popitem(last=False)
+            return opened
+
+    def _known(self, key: tuple[int, int]) -> OpenShot | None:
+        with self._guard:
+            if key in self._open:
+                self._open.move_to_end(key)
+            return self._open.get(key)
 
     def _read(self, shot_id: int, number: int) -> OpenShot:
         with TemporaryDirectory(prefix="needle-desk-") as folder:
@@ -58,10 +73,7 @@ class OpenShots:
                 document, files = shots.contents(session, shot_id, number)
                 write_folder(Path(folder), document, files)
             shot = parse_shot(document, f"shot {shot_id}")
-            opened = read_open_shot(shot, Path(folder), self._members, self._remembered)
-        while len(self._members) > KEPT_MEMBERS:
-            self._members.popitem(last=False)
-        return opened
+            return read_open_shot(shot, Path(folder), self._members, self._remembered)
 
 
 def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:
@@ -89,12 +101,16 @@ def _talk(connection: Connection, answers: Answers) -> None:
                 request = wire.receive(connection)
             except (EOFError, OSError):
                 return
-            wire.send(connection, _answered(answers, request.body))
+            try:
+                wire.send(connection, _answered(answers, request.body))
+            except OSError:
+                return  # whoever asked has gone
 
 
 def _answered(answers: Answers, body: dict[str, Any]) -> wire.Message:
     try:
-        return answers.answer(dict(body))
+        answer = answers.answer(dict(body))
+        return wire.Message(finite(answer.body), answer.arrays)
     except NeedleError as error:
         kind, what, where, remedy = type(error).__name__, error.what, error.where, error.remedy
     except DataError:
@@ -104,5 +120,9 @@ def _answered(answers: Answers, body: dict[str, Any]) -> wire.Message:
         kind, what = "DatabaseAwayError", "the database does not answer"
         where, remedy = "desk", "It is started again by ./needle up; wait a moment"
         log.warning(str(error), action="desk_database")
+    except Exception as error:  # the edge of the process: whatever it was is answered, and told in the log
+        log.exception("a request failed", action="desk_failed", do=body.get("do"))
+        kind, what = "DeskFaultError", f"the desk could not do this ({type(error).__name__}: {error})"[:300]
+        where, remedy = str(body.get("do", "")), "The desk's log says more; the shot is unchanged"
     fault = {"kind": kind, "what": what, "where": where, "remedy": remedy}
     return wire.Message({"fault": fault})

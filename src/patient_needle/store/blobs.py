@@ -5,9 +5,10 @@ from __future__ import annotations
 import hashlib
 import io
 from collections.abc import Iterable, Iterator
+from pathlib import Path
 from typing import BinaryIO
 
-from sqlalchemy import delete, exists, func, select, text
+from sqlalchemy import ColumnElement, delete, exists, func, select, text
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -31,6 +32,14 @@ def put_file(session: Session, stream: BinaryIO, sha: str, size: int) -> str:
     return sha
 
 
+def put_path(session: Session, path: Path) -> str:
+    """Keep what a file holds; returns its SHA-256."""
+    with path.open("rb") as stream:
+        sha = hashlib.file_digest(stream, "sha256").hexdigest()
+        stream.seek(0)
+        return put_file(session, stream, sha, path.stat().st_size)
+
+
 def keep_upload(session: Session, sha: str, name: str) -> None:
     """Remember that a file was brought in, so that it stays until a revision uses it."""
     session.execute(insert(Upload).values(sha=sha, name=name).on_conflict_do_nothing())
@@ -41,9 +50,17 @@ def uploaded(session: Session, sha: str, name: str) -> bool:
     return session.get(Upload, (sha, name)) is not None
 
 
+def forget_upload(session: Session, sha: str, name: str) -> None:
+    """Forget a file that was brought in; its bytes go unless something else uses them."""
+    session.execute(delete(Upload).where(Upload.sha == sha, Upload.name == name))
+    session.execute(delete(Blob).where(Blob.sha == sha, *_unused()))
+
+
 def forget_uploads(session: Session, hours: int = 24) -> None:
-    """Forget what was brought in and not used for `hours`."""
-    session.execute(delete(Upload).where(Upload.made_at < func.now() - text(f"interval '{hours} hours'")))
+    """Forget what was brought in and not used for `hours`, with its bytes."""
+    old = delete(Upload).where(Upload.made_at < func.now() - text(f"interval '{hours} hours'"))
+    if session.execute(old.returning(Upload.sha)).first() is not None:
+        sweep(session)
 
 
 def chunks(session: Session, sha: str) -> Iterator[bytes]:
@@ -79,6 +96,10 @@ def many(session: Session, shas: Iterable[str]) -> dict[str, bytes]:
 
 def sweep(session: Session) -> int:
     """Delete every blob that nothing refers to any more; returns how many bytes that frees."""
-    used = [exists().where(table.sha == Blob.sha) for table in (RevisionFile, Frame, Delivery, Upload)]
-    gone = session.execute(delete(Blob).where(*[~use for use in used]).returning(Blob.size))
+    gone = session.execute(delete(Blob).where(*_unused()).returning(Blob.size))
     return sum(size for (size,) in gone)
+
+
+def _unused() -> list[ColumnElement[bool]]:
+    """What must hold of a blob that nothing refers to."""
+    return [~exists().where(table.sha == Blob.sha) for table in (RevisionFile, Frame, Delivery, Upload)]

@@ -8,6 +8,7 @@ from typing import Any
 from apiflask import APIFlask
 
 from . import deliveries, front, guards, problems, shots, takes, workroom
+from .json_provider import BoundedJson
 from .services import Services
 
 
@@ -17,6 +18,7 @@ def create_app(house: Services | None) -> APIFlask:
         "patient_needle.web", title="Patient Needle", version="1", spec_path="/api/openapi.json",
         docs_path=None, static_folder=None,  # type: ignore[arg-type]  # Flask allows None
     )  # fmt: skip
+    app.json = BoundedJson(app)
     app.config.update(OPENAPI_VERSION="3.1.0", AUTO_404_RESPONSE=False, AUTO_VALIDATION_ERROR_RESPONSE=False)
     if house is not None:
         app.extensions["needle"] = house

@@ -1,15 +1,18 @@
-"""One stream of events for each open page, fed by one listening thread that holds no session."""
+"""One stream of events for each browser, fed by one listening thread that holds no session."""
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import json
-import queue
 import threading
-from collections.abc import Iterator
+from collections import deque
+from collections.abc import AsyncGenerator, Mapping
 from typing import Any
 
 import psycopg
 import structlog
+from flask import Response
 
 from ..store import events
 from ..store.session import Store
@@ -19,15 +22,47 @@ HEARTBEAT = 10.0  # s between comments that keep the connection alive
 LOOK_UP = 1.0  # s after which the listening thread sees that it shall close
 OVERLAP = 64  # events replayed again on reconnection: numbers are given before they are committed
 WAITING = 1000  # events a page may be behind before it is told to fetch everything anew
+STREAM, LAST = "X-Needle-Stream", "X-Needle-Last"
+
+
+class _Page:
+    """What waits for one browser; put from any thread, taken in its event loop."""
+
+    def __init__(self) -> None:
+        self._loop = asyncio.get_running_loop()
+        self._waiting: deque[dict[str, Any]] = deque()
+        self._news = asyncio.Event()
+
+    def put(self, event: dict[str, Any]) -> None:
+        with contextlib.suppress(RuntimeError):  # its loop has ended
+            self._loop.call_soon_threadsafe(self._keep, event)
+
+    def _keep(self, event: dict[str, Any]) -> None:
+        if len(self._waiting) >= WAITING:
+            # A page that does not read: forget its backlog and tell it to fetch everything.
+            self._waiting.clear()
+            event = {"kind": "behind"}
+        self._waiting.append(event)
+        self._news.set()
+
+    async def get(self) -> dict[str, Any] | None:
+        """The next event; None when there is none for a heartbeat."""
+        if not self._waiting:
+            self._news.clear()
+            try:
+                await asyncio.wait_for(self._news.wait(), HEARTBEAT)
+            except TimeoutError:
+                return None
+        return self._waiting.popleft()
 
 
 class EventHub:
-    """Hands every notification of the database to every page that listens."""
+    """Hands every notification of the database to every browser that listens."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
         self._lock = threading.Lock()
-        self._pages: set[queue.Queue[dict[str, Any]]] = set()
+        self._pages: set[_Page] = set()
         self._thread: threading.Thread | None = None
         self._closing = threading.Event()
 
@@ -61,33 +96,51 @@ class EventHub:
     def _publish(self, event: dict[str, Any]) -> None:
         with self._lock:
             for page in self._pages:
-                try:
-                    page.put_nowait(event)
-                except queue.Full:
-                    # A page that does not read: forget its backlog and tell it to fetch everything.
-                    with page.mutex:
-                        page.queue.clear()
-                    page.put_nowait({"kind": "behind"})
+                page.put(event)
 
-    def stream(self, last: int | None) -> Iterator[str]:
+    async def stream(self, last: int | None) -> AsyncGenerator[str, None]:
         """Lines of a server-sent event stream: what was missed after `last`, then what comes."""
-        page: queue.Queue[dict[str, Any]] = queue.Queue(WAITING)
+        page = _Page()
         with self._lock:
             self._pages.add(page)
         try:
             yield "retry: 1000\n\n"
             if last is not None:
-                with self._store.begin() as session:
-                    missed = [{"id": e.id, **e.body} for e in events.since(session, last - OVERLAP)]
-                yield from map(_line, missed)
-            while True:
-                try:
-                    yield _line(page.get(timeout=HEARTBEAT))
-                except queue.Empty:
-                    yield ": still here\n\n"
+                for event in await asyncio.to_thread(self._missed, last):
+                    yield _line(event)
+            while not self._closing.is_set():
+                news = await page.get()
+                yield ": still here\n\n" if news is None else _line(news)
         finally:
             with self._lock:
                 self._pages.discard(page)
+
+    def _missed(self, last: int) -> list[dict[str, Any]]:
+        with self._store.begin() as session:
+            return [{"id": e.id, **e.body} for e in events.since(session, last - OVERLAP)]
+
+
+def stream_response(last: int | None) -> Response:
+    """The head of a stream, which the gate goes on with."""
+    response = Response(content_type="text/event-stream")
+    response.headers["Cache-Control"] = "no-store"
+    response.headers["X-Accel-Buffering"] = "no"
+    response.headers[STREAM] = "events"
+    response.headers.pop("Content-Length", None)
+    if last is not None:
+        response.headers[LAST] = str(last)
+    return response
+
+
+def is_stream(headers: Mapping[bytes, bytes]) -> bool:
+    """Whether an answer's headers, names in small letters, begin a stream."""
+    return STREAM.lower().encode() in headers
+
+
+def last_of(headers: Mapping[bytes, bytes]) -> int | None:
+    """The number of the event after which such a stream goes on."""
+    found = headers.get(LAST.lower().encode())
+    return None if found is None else int(found)
 
 
 def _line(event: dict[str, Any]) -> str:

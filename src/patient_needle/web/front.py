@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from flask import Blueprint, Response, send_from_directory
+from werkzeug.security import safe_join
 
 from .problems import problem
 from .services import services
@@ -19,7 +22,8 @@ def front(name: str = "") -> Response:
         return problem(404, "there is nothing at this address", where=f"/{name}")
     if not (static / "index.html").exists():
         return problem(503, "the front end is not built", remedy="Start with ./needle up, which builds it")
-    if name and (static / name).is_file():
+    inside = safe_join(str(static), name)  # None for what would lead out: it is answered like any other
+    if name and inside is not None and Path(inside).is_file():
         response = send_from_directory(static, name)
         if name.startswith("assets/"):
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"

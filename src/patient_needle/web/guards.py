@@ -12,26 +12,32 @@ from .services import services
 
 LARGEST_UPLOAD = 1 << 30  # bytes
 LARGEST_OTHER = 8 << 20
+STATE_CHANGES = ("PUT", "POST", "PATCH", "DELETE")
 ROOM_LEFT = 256 << 20  # bytes that must stay free on the disk
 
 
 def register(app: APIFlask) -> None:
-    """Refuse other hosts (DNS rebinding), other origins (other sites' pages), and bodies that are too large."""
-
-    @app.before_request
-    def _check() -> Response | None:
-        return _host() or _origin() or _size()
+    """Refuse other hosts (DNS rebinding), other sites' pages, and bodies that are too large."""
+    app.before_request(refused)
 
     @app.after_request
     def _headers(response: Response) -> Response:
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
+        response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
         response.headers.setdefault(
             "Content-Security-Policy",
             "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
-            "connect-src 'self'; frame-ancestors 'none'",
+            "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; "
+            "frame-ancestors 'none'",
         )
         return response
+
+
+def refused() -> Response | None:
+    """What is wrong with the request at hand as far as its head tells; None when nothing is."""
+    return _host() or _origin() or _size()
 
 
 def _host() -> Response | None:
@@ -42,28 +48,44 @@ def _host() -> Response | None:
 
 
 def _origin() -> Response | None:
+    """A browser says of every call where it comes from (Fetch Metadata; RFC 6454); programs say nothing."""
+    site, mode = request.headers.get("Sec-Fetch-Site"), request.headers.get("Sec-Fetch-Mode")
+    opened = mode == "navigate" and request.method == "GET" and not request.path.startswith("/api/")
+    if site in ("cross-site", "same-site") and not opened:
+        return _foreign()
     origin = request.headers.get("Origin")
-    if origin is None or request.method in ("GET", "HEAD", "OPTIONS"):
+    if origin is None or request.method not in STATE_CHANGES:
         return None
-    if urlsplit(origin).netloc == request.host:
-        return None
+    return None if urlsplit(origin).netloc == request.host else _foreign()
+
+
+def _foreign() -> Response:
     return problem(403, "the call comes from another site's page", remedy="Use Patient Needle's own page")
 
 
 def _size() -> Response | None:
-    if request.method not in ("PUT", "POST", "PATCH"):
+    if request.method not in STATE_CHANGES:
         return None
     length, upload = request.content_length, request.mimetype == "application/octet-stream"
-    if upload and length is None and "Transfer-Encoding" in request.headers:
-        return problem(411, "the size of what is brought in is not said", remedy="Send a Content-Length")
+    if length is None and "Transfer-Encoding" in request.headers:
+        return problem(411, "the size of what is sent is not said", remedy="Send a Content-Length")
     most = LARGEST_UPLOAD if upload else LARGEST_OTHER
     if length is not None and length > most:
         return problem(
-            413, f"this is {length / 1e9:.1f} GB, more than the {most / 1e9:.1f} GB that can be brought in",
-            remedy="Take out what the costume does not touch, or cut the range, and export again",
+            413, f"this is {_size_said(length)}, more than the {_size_said(most)} that can be sent",
+            remedy="Take out what the costume does not touch, or cut the range, and export again"
+            if upload else "Send less at once",
         )  # fmt: skip
     if upload and length is not None and services().free_space() < 2 * length + ROOM_LEFT:
         return problem(
             507, "there is not enough room on the disk for this", remedy="Delete takes or free space"
         )
     return None
+
+
+def _size_said(count: int) -> str:
+    """Bytes in a unit that does not round them away."""
+    for unit, size in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if count >= size:
+            return f"{count / size:.3g} {unit}"
+    return f"{count} bytes"

@@ -14,12 +14,13 @@ from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from werkzeug.exceptions import HTTPException
 
 from ..core.model.errors import NeedleError
-from ..desk.client import DeskAwayError
+from ..desk.client import DeskAwayError, DeskFaultError
 from ..store.errors import DISK_FULL, ConflictError, DatabaseAwayError, MissingError
 
 log = structlog.get_logger()
 STATUS: dict[type[NeedleError], int] = {
     MissingError: 404, ConflictError: 409, DeskAwayError: 503, DatabaseAwayError: 503,
+    DeskFaultError: 500,
 }  # fmt: skip
 
 

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
 from ..formats.shot_file.document import FabricRecord, Name, StrokeRecord
 from ..formats.shot_file.document import ShotFile as ShotFile
+from ..formats.shot_file.ranges import Frame, Frames, Many, Place, Rate, Text, Within
 
 Patience = Literal["first-look", "working", "final"]
+
+
+Plain = Annotated[float, Within(-1e9, 1e9)]
 
 
 class _Given(BaseModel):
@@ -61,8 +65,8 @@ class ShotNew(_Given):
     """An empty shot."""
 
     name: Name
-    frames: tuple[int, int] = (1001, 1100)
-    frame_rate: float = Field(default=24.0, gt=0, le=1000)
+    frames: Frames = (1001, 1100)
+    frame_rate: Rate = 24.0
 
 
 class Seen(_Given):
@@ -279,8 +283,8 @@ class Reading(BaseModel):
 class Ray(_Given):
     """A ray in the shot's space: m, and a direction."""
 
-    origin: tuple[float, float, float]
-    direction: tuple[float, float, float]
+    origin: Place
+    direction: Place
 
 
 class Drawn(_Given):
@@ -288,9 +292,9 @@ class Drawn(_Given):
     eye in m; facing: only what the eye sees.
     """
 
-    corners: list[tuple[float, float]] = Field(min_length=3, max_length=2000)
-    projection: list[float] = Field(min_length=16, max_length=16)
-    eye: tuple[float, float, float]
+    corners: Annotated[list[tuple[Plain, Plain]], Many(2000, 3)]
+    projection: Annotated[list[Plain], Many(16, 16)]
+    eye: Place
     facing: bool = True
 
 
@@ -354,8 +358,8 @@ class TakeAsk(_Given):
     seen: int
     name: str | None = Field(default=None, min_length=1, max_length=80)
     patience: Patience = "first-look"
-    first: int | None = None
-    last: int | None = None
+    first: Frame | None = None
+    last: Frame | None = None
 
 
 class TakeChange(_Given):
@@ -368,13 +372,13 @@ class WearFinished(_Given):
     """The garment of a take to wear as it is; seen: the revision the caller looks at."""
 
     seen: int
-    garment: str
+    garment: Text
 
 
 class GoOn(_Given):
     """Let a take go on, to a later last frame if given."""
 
-    last: int | None = None
+    last: Frame | None = None
 
 
 class TakeSummary(BaseModel):
@@ -470,13 +474,13 @@ class TakePulse(BaseModel):
 class DeliveryAsk(_Given):
     """What the next department wants. handles: extra frames before first and after last."""
 
-    garment: str
+    garment: Text
     format: Literal["abc", "usd", "pc2", "mdd"] = "abc"
     unit: Literal["m", "dm", "cm", "mm", "in", "ft"] = "m"
     up: Literal["y", "z"] = "y"
-    frame_rate: float = Field(gt=0, le=1000)
-    first: int
-    last: int
+    frame_rate: Rate
+    first: Frame
+    last: Frame
     handles: int = Field(default=0, ge=0, le=200)
 
 

@@ -11,7 +11,7 @@ from apiflask import APIBlueprint
 from flask import Response, request
 from sqlalchemy.orm import Session
 
-from ..core.model.errors import FileError
+from ..core.model.errors import FileError, NeedleError
 from ..formats.file_names import file_name, plain_name
 from ..formats.shot_file.document import parse_shot
 from ..formats.shot_file.parcel import read_zip, write_zip
@@ -128,7 +128,12 @@ def bring_in(name: str) -> schemas.Uploaded:
         with services().store.begin() as session:
             blobs.put_file(session, kept, sha, size)  # type: ignore[arg-type]
             blobs.keep_upload(session, sha, name)
-    found = services().desk.call("look_into", sha=sha, name=name)
+    try:
+        found = services().desk.call("look_into", sha=sha, name=name)
+    except NeedleError:
+        with services().store.begin() as session:
+            blobs.forget_upload(session, sha, name)  # what is refused is not kept
+        raise
     return schemas.Uploaded(name=name, sha=sha, bytes=size, **found.body)
 
 
@@ -162,10 +167,12 @@ def import_shot() -> schemas.Shot:
         with path.open("wb") as stream:
             while piece := request.stream.read(PIECE):
                 stream.write(piece)
-        document, files = read_zip(path, "the zip")
-    with services().store.begin() as session:
-        shot = shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()})
-        return described(session, shot.id)
+        into = Path(folder) / "files"
+        into.mkdir()
+        document, files = read_zip(path, "the zip", into)
+        with services().store.begin() as session:
+            shot = shots.create(session, document, {n: blobs.put_path(session, f) for n, f in files.items()})
+            return described(session, shot.id)
 
 
 @blueprint.get("/<int:shot_id>/export")

@@ -15,6 +15,7 @@ from ..formats.file_names import file_name
 from ..formats.pc2.layout import pc2_bytes
 from ..formats.report.records import Record, shows
 from ..formats.shot_file.differences import differences
+from ..formats.shot_file.ranges import MOST_FRAMES
 from ..jobs.queue import queue_take
 from ..store import blobs, shots, summaries, takes
 from ..store.errors import ConflictError, MissingError
@@ -96,6 +97,7 @@ def make_take(shot_id: int, ask: schemas.TakeAsk) -> schemas.Take:
         first, last = first if ask.first is None else ask.first, last if ask.last is None else ask.last
         if last < first:
             raise ShotError(f"the frame range {first} to {last} is empty", remedy="Put the first frame first")
+        _check_length(first, last)
         if not document["garments"]:
             raise ShotError("there is no garment to simulate", remedy="Bring one in on the Cast bench")
         run_in = document["run_in"]["settle"] + document["run_in"]["move"]
@@ -105,6 +107,14 @@ def make_take(shot_id: int, ask: schemas.TakeAsk) -> schemas.Take:
         )  # fmt: skip
         queue_take(session, take.id)
         return _one(session, take.id)
+
+
+def _check_length(first: int, last: int) -> None:
+    if last - first >= MOST_FRAMES:
+        raise ShotError(
+            f"frames {first} to {last} are {last - first + 1:,}, more than {MOST_FRAMES:,}",
+            remedy="Simulate it in pieces",
+        )
 
 
 @blueprint.get("/takes/<int:take_id>")
@@ -168,6 +178,7 @@ def go_on(take_id: int, asked: schemas.GoOn) -> schemas.Take:
     """Go on with a take that ended, to a later last frame if given."""
     with services().store.begin() as session:
         take = takes.get(session, take_id)
+        _check_length(take.first, take.last if asked.last is None else asked.last)
         garments = len(shots.revision(session, take.shot_id, take.number).document["garments"])
         takes.go_on(session, take_id, asked.last, garments)
         queue_take(session, take_id)

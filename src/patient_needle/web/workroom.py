@@ -11,6 +11,7 @@ from ..jobs.queue import workers_alive
 from ..store import summaries
 from . import schemas
 from .arrays import binary
+from .events import stream_response
 from .services import services
 
 blueprint = APIBlueprint("workroom", __name__, url_prefix="/api", tag="Workroom")
@@ -40,10 +41,7 @@ def swatches() -> list[schemas.BookSwatch]:
 @blueprint.get("/events")
 @blueprint.doc(responses=binary("A stream", "text/event-stream"))
 def events() -> Response:
-    """Server-sent events: everything that changes, for one page."""
+    """Server-sent events: everything that changes, for the pages of one browser."""
     given = request.headers.get("Last-Event-ID", "")
-    last = int(given) if given.isdigit() else None
-    response = Response(services().events.stream(last), content_type="text/event-stream")
-    response.headers["Cache-Control"] = "no-store"
-    response.headers["X-Accel-Buffering"] = "no"
-    return response
+    last = int(given) if given.isascii() and given.isdigit() and len(given) < 19 else None
+    return stream_response(last)

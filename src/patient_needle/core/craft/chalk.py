@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..model.errors import ShotError
 from ..model.typed import Scalars, Vectors
@@ -140,9 +141,10 @@ class FromGarment:
 
 @dataclass(frozen=True, eq=False)
 class FromPicture:
-    """A grey picture (h, w) from 0 to 1, its first row on top, laid over the UVs from 0 to 1."""
+    """A grey picture (h, w) of numbers from 0 to `white`, first row on top, laid over the UVs from 0 to 1."""
 
-    picture: Scalars
+    picture: NDArray[Any]
+    white: float = 1.0
 
 
 Own = Stroke | Fill | Along | FromChoice | Change | Mirror | Values | FromPicture

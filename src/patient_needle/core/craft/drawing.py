@@ -132,7 +132,7 @@ def stepped(step: Own, values: Scalars, ground: Ground) -> Scalars:
         case FromChoice():
             return _from_choice(step, ground)
         case FromPicture():
-            return laid_on(step.picture, ground)
+            return laid_on(step.picture, ground, step.white)
         case Mirror():
             other = np.sign(ground.mesh.vertices[:, 0]) == -step.side
             return np.where(other, ground.reflected(values, values), values)

@@ -5,8 +5,11 @@ A picture is grey, (h, w) from 0 to 1, its first row on top. It covers u and v f
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
 from ..geometry.tree import build_tree, closest_points
@@ -19,8 +22,9 @@ OVERLAP = 1e-3  # share of the smaller triangle that two may share before they o
 EDGE = 1e-6  # by which UVs may leave the picture
 
 
-def laid_on(picture: Scalars, ground: Ground) -> Scalars:
-    """Values (n,) that a picture (h, w) has at the garment's vertices, the mean of their corners.
+def laid_on(picture: NDArray[Any], ground: Ground, white: float = 1.0) -> Scalars:
+    """Values (n,) from 0 to 1 that a picture (h, w) of numbers from 0 to `white` has at the garment's vertices,
+    the mean of their corners.
 
     Between the middles of pixels linearly. `ShotError` when the garment has no UVs, when they leave the picture
     or overlap.
@@ -28,7 +32,7 @@ def laid_on(picture: Scalars, ground: Ground) -> Scalars:
     flat = corners(ground).reshape(-1, 2)
     height, width = picture.shape
     rows, columns = (1.0 - flat[:, 1]) * height - 0.5, flat[:, 0] * width - 0.5
-    found = map_coordinates(picture, [rows, columns], order=1, mode="nearest")
+    found = map_coordinates(picture, [rows, columns], np.float64, order=1, mode="nearest") / white
     vertices, count = ground.triangles.ravel(), ground.mesh.vertex_count
     met = np.maximum(np.bincount(vertices, minlength=count), 1)
     return np.bincount(vertices, found, count) / met

@@ -29,14 +29,16 @@ class Remembered:
 
     def ground(self, mesh: Mesh) -> Ground:
         """The mesh made ready, as `Ground.of` has it."""
+        key = mesh.fingerprint
         with self._lock:
-            key = mesh.fingerprint
-            if key not in self._grounds:
-                self._grounds[key] = Ground.of(mesh)
+            found = self._grounds.get(key)
+        found = found or Ground.of(mesh)  # outside the lock: others' garments do not wait for this one
+        with self._lock:
+            self._grounds[key] = found
             self._grounds.move_to_end(key)
             while len(self._grounds) > MOST_GROUNDS:
                 self._grounds.popitem(last=False)
-            return self._grounds[key]
+        return found
 
     def begun(self, ground: Ground, steps: Sequence[Step]) -> tuple[int, Scalars | None]:
         """How many of the steps need not be done again, and the values (n,) after them."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,8 +17,11 @@ MOST = 8192  # pixels to a side
 GREYS = {"1": 1.0, "L": 255.0, "I;16": 65535.0, "I": 65535.0}
 
 
-def read_picture(path: Path) -> NDArray[np.float64]:
-    """A grey picture (h, w) from 0 to 1, its first row on top; `FileError` when it is none, or has colours."""
+def read_picture(path: Path) -> tuple[NDArray[Any], float]:
+    """A grey picture (h, w), its first row on top, in the numbers of its file, and the one that means white.
+
+    `FileError` when it is none, or has colours.
+    """
     read_bytes(path)
     try:
         with Image.open(path, formats=["PNG"]) as picture:
@@ -32,7 +36,7 @@ def read_picture(path: Path) -> NDArray[np.float64]:
                     f"the picture is not grey, it has the channels {' '.join(picture.getbands())}",
                     where=str(path), remedy="Save it as a grey PNG of 16 bits, without transparency",
                 )  # fmt: skip
-            return np.asarray(picture, np.float64) / GREYS[picture.mode]
+            return np.asarray(picture), GREYS[picture.mode]
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise FileError(
             f"this cannot be read as PNG ({error})", where=str(path), remedy="Save it again"
@@ -41,7 +45,7 @@ def read_picture(path: Path) -> NDArray[np.float64]:
 
 def list_picture(path: Path) -> Contents:
     """Its size; `FileError` as of `read_picture`."""
-    height, width = read_picture(path).shape
+    height, width = read_picture(path)[0].shape
     return Contents(Stated(), (), picture=(width, height))
 
 

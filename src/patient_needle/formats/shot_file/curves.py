@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.model.curve import Curve
-from .document import KeysRecord
+from .ranges import KeysRecord
 
 
 def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:

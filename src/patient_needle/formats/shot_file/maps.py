@@ -107,5 +107,5 @@ def stroke_of(record: StrokeRecord) -> Stroke:
 
 def _from_file(path: Path, named: str | None) -> Step:
     if path.suffix.lower() == ".png":
-        return FromPicture(read_picture(path))
+        return FromPicture(*read_picture(path))
     return Values(read_values(path, named).values)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Mapping, MutableMapping, Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property
+from collections.abc import Callable, Iterator, Mapping, MutableMapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any, cast
 
 import numpy as np
 
@@ -54,23 +54,30 @@ class AssembledMember:
     bare: Motion
     placement: Matrices
 
-    @cached_property
+    # What takes long is worked out when it is first asked for. Not by `cached_property`: until Python 3.12 its
+    # lock is one for all members.
+    _worked_out: dict[object, Any] = field(default_factory=dict)
+
+    @property
     def against(self) -> UnderstudyReading | None:
         """The understudy held against the member over the shot; None without one."""
         if self.understudy is None:
             return None
-        return read_understudy(self.member, self.understudy, self.frames)
+        return cast(UnderstudyReading, self._once("against", self._read_understudy))
 
-    @cached_property
-    def cuts(self) -> dict[RunIn, SelfCuts]:
-        """Where it cuts into itself, by run-in, as far as anybody has asked."""
-        return {}
+    def _read_understudy(self) -> UnderstudyReading:
+        assert self.understudy is not None
+        return read_understudy(self.member, self.understudy, self.frames)
 
     def self_cuts(self, run_in: RunIn) -> SelfCuts:
         """Where it cuts into itself, searched once for each run-in."""
-        if run_in not in self.cuts:
-            self.cuts[run_in] = find_self_cuts(self.member, run_in, self.frames)
-        return self.cuts[run_in]
+        found = self._once(run_in, lambda: find_self_cuts(self.member, run_in, self.frames))
+        return cast(SelfCuts, found)
+
+    def _once(self, key: object, work: Callable[[], object]) -> object:
+        if key not in self._worked_out:
+            self._worked_out[key] = work()
+        return self._worked_out[key]
 
     @property
     def cast(self) -> tuple[CastMember, ...]:

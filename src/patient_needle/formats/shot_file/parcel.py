@@ -1,7 +1,8 @@
 """A shot with its geometry in one folder or one zip: `shot.json` and the files it names beside it.
 
 Zip: PKWARE APPNOTE 6.3, read and written by Python's own library. What comes in is not trusted: names may not
-leave the folder, and sizes are bounded before anything is unpacked.
+leave the zip, sizes are bounded before anything is unpacked and while it is, and files are unpacked piece by
+piece under numbers.
 """
 
 from __future__ import annotations
@@ -10,19 +11,26 @@ import json
 import re
 import stat
 import zipfile
-from collections.abc import Iterable, Mapping
+import zlib
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path, PurePosixPath
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, TypeVar
 
 from ...core.model.errors import FileError
+from ..bounded_json import MOST_BYTES as JSON_BYTES
+from ..bounded_json import read_json
 from ..file_names import apart, plain_name
 from .document import ShotFile, parse_shot
 
 SHOT = "shot.json"
 MOST_FILES = 500
-MOST_BYTES = 8 << 30
-MOST_JSON = 64 << 20
+MOST_BYTES = 4 << 30  # unpacked, and
+TIMES_THE_ZIP = 100  # what a zip may grow to, as geometry never does, beyond
+FREE_BYTES = 32 << 20  # which any zip may
+MOST_DIRECTORY = 1 << 20  # bytes of the zip's list of files
+PIECE = 1 << 20
 Document = dict[str, Any]
+Read = TypeVar("Read")
 
 
 def write_folder(folder: Path, document: Document, files: Mapping[str, Iterable[bytes]]) -> Path:
@@ -56,33 +64,67 @@ def _beside(name: str) -> str:
 
 def read_folder(path: Path) -> tuple[Document, dict[str, bytes]]:
     """A shot file and the files it names, as (document, bytes by plain name)."""
-    shot = parse_shot(_json(path.read_bytes(), str(path)), str(path))
+    shot = parse_shot(read_json(_file(path), str(path)), str(path))
     return _flattened(shot, lambda name: _file(path.parent / name))
 
 
-def read_zip(path: Path, where: str) -> tuple[Document, dict[str, bytes]]:
-    """The shot of a zip and its files. `FileError` for what is no zip, leaves its folder or is too large."""
+def read_zip(path: Path, where: str, into: Path) -> tuple[Document, dict[str, Path]]:
+    """The shot of a zip, and its files unpacked into the folder `into`, by plain name.
+
+    `FileError` for what is no zip, leads out of it, or unpacks to more than a shot of its size can hold.
+    """
     try:
+        _check_directory(path, where)
         with zipfile.ZipFile(path) as archive:
-            members = _checked(archive, where)
+            members = _checked(archive, where, path.stat().st_size)
+            by_path = {PurePosixPath(member.filename): member for member in members}
             top = _shot_member(members, where)
-            shot = parse_shot(_json(_unpacked(archive, top, where, MOST_JSON), where), where)
+            shot = parse_shot(read_json(b"".join(_pieces(archive, top, where, JSON_BYTES)), where), where)
             beside = PurePosixPath(top.filename).parent
-            return _flattened(
-                shot, lambda name: _unpacked(archive, _member(members, beside / name, where), where)
-            )
-    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError, RuntimeError) as error:
+
+            def unpacked(name: str) -> Path:
+                if (member := by_path.get(beside / name)) is None:
+                    raise FileError(f"the shot names '{name[:80]}', which the zip does not hold", where=where)
+                out = into / f"{len(list(into.iterdir())):04d}"
+                with out.open("wb") as stream:
+                    for piece in _pieces(archive, member, where, MOST_BYTES):
+                        stream.write(piece)
+                return out
+
+            return _flattened(shot, unpacked)
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError, RuntimeError, zlib.error) as error:
         raise FileError(
             f"this is not a zip that can be read ({error})", where=where, remedy="Export the shot again"
         ) from None
 
 
-def _checked(archive: zipfile.ZipFile, where: str) -> list[zipfile.ZipInfo]:
+def _check_directory(path: Path, where: str) -> None:
+    """The list of files stands at the end and is read whole: it must be small."""
+    with path.open("rb") as stream:
+        stream.seek(max(0, path.stat().st_size - (1 << 16) - 22))
+        end = stream.read()
+    at = end.rfind(b"PK\5\6")
+    if at < 0 or len(end) < at + 22:
+        raise FileError("this is not a zip", where=where, remedy="Export the shot again")
+    size = int.from_bytes(end[at + 12 : at + 16], "little")
+    if size > MOST_DIRECTORY:
+        raise FileError(
+            f"the zip's list of files has {size:,} bytes, more than {MOST_DIRECTORY:,}", where=where
+        )
+
+
+def _checked(archive: zipfile.ZipFile, where: str, size: int) -> list[zipfile.ZipInfo]:
     members = [m for m in archive.infolist() if not m.is_dir()]
     if len(members) > MOST_FILES:
         raise FileError(f"the zip holds {len(members)} files, more than {MOST_FILES}", where=where)
-    if sum(m.file_size for m in members) > MOST_BYTES:
-        raise FileError(f"unpacked, the zip is larger than {MOST_BYTES >> 30} GB", where=where)
+    unpacked, most = sum(m.file_size for m in members), min(MOST_BYTES, FREE_BYTES + TIMES_THE_ZIP * size)
+    if unpacked > most:
+        raise FileError(
+            f"unpacked, the zip would have {unpacked / 1e6:.0f} MB, more than the {most / 1e6:.0f} MB that one "
+            "of its size may grow to",
+            where=where,
+            remedy="Export the shot again",
+        )
     for member in members:
         path = PurePosixPath(member.filename.replace("\\", "/"))
         if path.is_absolute() or ".." in path.parts or re.match(r"^[A-Za-z]:", member.filename):
@@ -101,29 +143,19 @@ def _shot_member(members: list[zipfile.ZipInfo], where: str) -> zipfile.ZipInfo:
     return found[0]
 
 
-def _member(members: list[zipfile.ZipInfo], path: PurePosixPath, where: str) -> zipfile.ZipInfo:
-    for member in members:
-        if PurePosixPath(member.filename) == path:
-            return member
-    raise FileError(f"the shot names '{path}', which the zip does not hold", where=where)
-
-
-def _unpacked(archive: zipfile.ZipFile, member: zipfile.ZipInfo, where: str, most: int = MOST_BYTES) -> bytes:
-    """A member's bytes, never more than it says it has."""
+def _pieces(archive: zipfile.ZipFile, member: zipfile.ZipInfo, where: str, most: int) -> Iterator[bytes]:
+    """A member's bytes, piece by piece, never more than it says it has."""
     if member.file_size > most:
         raise FileError(f"'{member.filename}' is too large", where=where)
+    left = member.file_size
     with archive.open(member) as stream:
-        data = stream.read(member.file_size + 1)
-    if len(data) != member.file_size:
+        while piece := stream.read(min(PIECE, left + 1)):
+            left -= len(piece)
+            if left < 0:
+                break
+            yield piece
+    if left != 0:
         raise FileError(f"'{member.filename}' is not as long as the zip says", where=where)
-    return data
-
-
-def _json(data: bytes, where: str) -> Any:
-    try:
-        return json.loads(data)
-    except ValueError as error:
-        raise FileError(f"{SHOT} is not JSON ({error})", where=where, remedy="Export the shot again") from None
 
 
 def _file(path: Path) -> bytes:
@@ -133,10 +165,10 @@ def _file(path: Path) -> bytes:
         raise FileError(f"the file cannot be read ({error.strerror})", where=str(path)) from None
 
 
-def _flattened(shot: ShotFile, read: Any) -> tuple[Document, dict[str, bytes]]:
-    """The document with plain file names, each kept apart, and the files' bytes under these names."""
+def _flattened(shot: ShotFile, read: Callable[[str], Read]) -> tuple[Document, dict[str, Read]]:
+    """The document with plain file names, each kept apart, and what was read of the files under these names."""
     names: dict[str, str] = {}
-    files: dict[str, bytes] = {}
+    files: dict[str, Read] = {}
 
     def renamed(name: str) -> str:
         if name not in names:
