@@ -107,7 +107,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-sent events: everything that changes, for one page. */
+        /** Server-sent events: everything that changes, for the pages of one browser. */
         get: {
             parameters: {
                 query?: never;
@@ -4992,9 +4992,20 @@ export interface components {
         };
         /**
          * TakeSummary
-         * @description A garment of a take: worst 99th percentile of stretch, and frames with faults, over delivered frames.
+         * @description A garment of a take over its delivered frames: shares of length, m2, and counts of frames with faults.
+         *
+         *     worst_stretch: the most that 99 of 100 edges stretch in any frame; worst_edge: the most that one does, in
+         *     which frame, nearest to what. bodies: the cast members that are counted in full, since an understudy stands
+         *     in for them or parts are left out; body_shows: frames in which they show through, and the most cloth that
+         *     they do so in one frame; left_out_shows: the same of the parts that are left out by choice.
          */
         "Take.TakeSummary": {
+            /** Bodies */
+            bodies: string[];
+            /** Body Shows */
+            body_shows: number;
+            /** Body Shows Area */
+            body_shows_area: number | null;
             /** First */
             first: number | null;
             /** Frames */
@@ -5005,14 +5016,26 @@ export interface components {
             in_the_body: number;
             /** Last */
             last: number | null;
+            /** Left Out Area */
+            left_out_area: number | null;
+            /** Left Out Shows */
+            left_out_shows: number;
             /** Median Ms */
             median_ms: number | null;
+            /** Overstretched */
+            overstretched: number;
             /** Pinched */
             pinched: number;
             /** Through Another */
             through_another: number;
             /** Through Itself */
             through_itself: number;
+            /** Worst Edge */
+            worst_edge: number | null;
+            /** Worst Edge Frame */
+            worst_edge_frame: number | null;
+            /** Worst Edge Near */
+            worst_edge_near: string | null;
             /** Worst Stretch */
             worst_stretch: number | null;
         };
@@ -5065,9 +5088,15 @@ export interface components {
         };
         /**
          * FramePulse
-         * @description A frame's figures: stretch as a share, counts of crossings, the deepest snag in m, milliseconds.
+         * @description A frame's figures: the most that 99 of 100 edges and that the worst edge stretch, as shares; counts of
+         *     crossings; the deepest snag in m; milliseconds. bodies: cast members that were counted in full; body_shows
+         *     and left_out_shows: m2 of cloth that they, or the parts of them left out, show through, None for not at all.
          */
         "TakePulse.FramePulse": {
+            /** Bodies */
+            bodies: string[];
+            /** Body Shows */
+            body_shows: number | null;
             /** Deepest */
             deepest: number;
             /** Delivered */
@@ -5076,8 +5105,12 @@ export interface components {
             frame: number;
             /** In The Body */
             in_the_body: number;
+            /** Left Out Shows */
+            left_out_shows: number | null;
             /** Milliseconds */
             milliseconds: number;
+            /** Overstretched */
+            overstretched: number;
             /** Pinched */
             pinched: number;
             /** Stretch */
@@ -5088,11 +5121,14 @@ export interface components {
             through_another: number;
             /** Through Itself */
             through_itself: number;
+            /** Worst Edge */
+            worst_edge: number;
         };
         /**
          * Uploaded
          * @description A file that was brought in and can be named by the next edit. beside: SHA-256 by name of a cache that was
-         *     made of the numbered files that it is the first of; picture: width and height in pixels.
+         *     made of the numbered files that it is the first of; picture: width and height in pixels; notes: what the
+         *     file names that is not read.
          */
         Uploaded: {
             /** Animations */
@@ -5111,6 +5147,11 @@ export interface components {
             meshes: components["schemas"]["Uploaded.MeshInShort"][];
             /** Name */
             name: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /**
              * Picture
              * @default null

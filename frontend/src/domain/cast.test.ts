@@ -13,7 +13,7 @@ const empty: ShotDocument = {
 
 function file(change: Partial<Uploaded>): Uploaded {
   const mesh = { name: "body", vertices: 10, faces: 5, size: [1, 2, 1], moves: "by joints" as const, first: 1, last: 50, shapes: [] };
-  return { name: "walk.usd", sha: "0", bytes: 9, meshes: [mesh], stated: { metres: 0.01, up: "z", rate: 30 }, animations: [], cache: null, values: [], picture: null, beside: {}, ...change };
+  return { name: "walk.usd", sha: "0", bytes: 9, meshes: [mesh], stated: { metres: 0.01, up: "z", rate: 30 }, animations: [], cache: null, values: [], picture: null, beside: {}, notes: [], ...change };
 }
 
 describe("files that are brought in", () => {

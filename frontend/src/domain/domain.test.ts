@@ -5,7 +5,7 @@ import { addGarment, addWind, AIR_DENSITY, changeCollider, changeFrames, changeR
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
 import { threadOf } from "./thread";
-import { bytes, count, faultsOf, mm, percent, span, takeState } from "./words";
+import { bytes, count, bodiesSaid, faultsOf, stretchSaid, mm, percent, span, takeState } from "./words";
 
 const empty: ShotDocument = {
   format: "patient-needle-shot",
@@ -152,8 +152,19 @@ describe("words", () => {
   test("a take says what it does and what is wrong with it", () => {
     expect(takeState({ ...take, stopping: true })).toContain("stopping at 33");
     expect(takeState({ ...take, phase: "preparing" })).toBe("preparing");
-    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, through_another: 3, pinched: 1, median_ms: 4 };
-    expect(faultsOf({ ...take, garments: [garment] })).toBe("in a collider in 2 frames, through another garment in 3 frames, pinched in 1 frame");
+    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, through_another: 3, pinched: 1, median_ms: 4, worst_edge: 2.46, worst_edge_frame: 7, worst_edge_near: "figure: forearmL", overstretched: 1, bodies: ["figure"], body_shows: 3, body_shows_area: 0.0042, left_out_shows: 0, left_out_area: null };
+    expect(faultsOf({ ...take, garments: [garment] })).toBe(
+      "in what it collides with in 2 frames, through another garment in 3 frames, pinched in 1 frame, overstretched in 1 frame",
+    );
+    const plain = (text: string) => text.replaceAll("\u00a0", " ");
+    expect(plain(stretchSaid({ ...take, garments: [garment] }))).toBe(
+      "99 in 100 edges stretch at most 2.0 %; the worst edge 246.0 %, in frame 7, nearest to figure: forearmL",
+    );
+    expect(bodiesSaid({ ...take, garments: [garment] }).map(plain)).toEqual(["the full figure shows through in 3 frames, at most 42.0 cm² of cloth at once"]);
+    expect(bodiesSaid({ ...take, garments: [{ ...garment, body_shows: 0, left_out_shows: 9, left_out_area: 0.01 }] }).map(plain)).toEqual([
+      "the full figure, counted exactly, shows through nowhere", "parts left out by choice show through in 9 frames, at most 100.0 cm²",
+    ]);
+    expect([stretchSaid({ ...take, garments: [] }), bodiesSaid({ ...take, garments: [] })]).toEqual(["", []]);
   });
 });
 

@@ -17,6 +17,40 @@ export function merged<T>(base: T, mine: T, newest: T): T {
   return mine.map((one, at) => merged<unknown>(base[at], one, newest[at])) as T;
 }
 
+/** One value that two changed: where, and what each made of it. */
+export interface Apart {
+  where: string;
+  mine: unknown;
+  theirs: unknown;
+}
+
+/**
+ * Where `mine` and `theirs`, both made of `base`, changed the same value to different ones. It is the same walk as
+ * `merged`, so that what is told here is what is lost there.
+ */
+export function apart(base: unknown, mine: unknown, theirs: unknown, where: readonly string[] = []): Apart[] {
+  if (same(base, mine) || same(base, theirs) || same(mine, theirs)) return [];
+  if (isThing(base) && isThing(mine) && isThing(theirs)) {
+    const keys = [...new Set([...Object.keys(mine), ...Object.keys(theirs)])];
+    return keys.flatMap((key) => apart(base[key], mine[key], theirs[key], [...where, key]));
+  }
+  if (Array.isArray(base) && Array.isArray(mine) && Array.isArray(theirs)) {
+    if ([base, mine, theirs].every(isNamed)) {
+      const [b, m, t] = [base, mine, theirs].map((all) => byName(all as Named[])) as [Map<string, Named>, Map<string, Named>, Map<string, Named>];
+      return [...new Set([...m.keys(), ...t.keys()])].flatMap((name) => apart(b.get(name), m.get(name), t.get(name), [...where, name]));
+    }
+    if (mine.length === base.length && theirs.length === base.length) {
+      return mine.flatMap((one, at) => apart(base[at], one, theirs[at], [...where, `${at + 1}`]));
+    }
+  }
+  return [{ where: where.map(plain).join(" › "), mine, theirs }];
+}
+
+/** A key of the document as one reads it: friction, clearance in mm. */
+function plain(key: string): string {
+  return key.replace(/_mm$/, " in mm").replaceAll("_", " ");
+}
+
 interface Named {
   name: string;
 }

@@ -12,6 +12,12 @@ export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
         : {
             ...known,
             stretch: Math.max(known.stretch, beat.stretch),
+            worst_edge: Math.max(known.worst_edge, beat.worst_edge),
+            overstretched: known.overstretched + beat.overstretched,
+            bodies: [...new Set([...known.bodies, ...beat.bodies])],
+            body_shows: most(known.body_shows, beat.body_shows),
+            left_out_shows: most(known.left_out_shows, beat.left_out_shows),
+            deepest: Math.max(known.deepest, beat.deepest),
             in_the_body: known.in_the_body + beat.in_the_body,
             through_itself: known.through_itself + beat.through_itself,
             through_another: known.through_another + beat.through_another,
@@ -21,4 +27,8 @@ export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
     );
   }
   return [...out.values()].sort((a, b) => a.frame - b.frame);
+}
+
+function most(one: number | null, other: number | null): number | null {
+  return one === null || other === null ? (one ?? other) : Math.max(one, other);
 }

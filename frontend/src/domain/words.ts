@@ -62,18 +62,49 @@ export function takeState(take: Take): string {
 
 /** Frames with faults over all garments of a take, in words; empty when there are none. */
 export function faultsOf(take: Take): string {
-  const sum = (key: "in_the_body" | "through_itself" | "through_another" | "pinched") =>
+  const sum = (key: "in_the_body" | "through_itself" | "through_another" | "pinched" | "overstretched") =>
     take.garments.reduce((total, garment) => total + garment[key], 0);
   const said = [
-    [sum("in_the_body"), "in a collider"],
+    [sum("in_the_body"), "in what it collides with"],
     [sum("through_itself"), "through itself"],
     [sum("through_another"), "through another garment"],
     [sum("pinched"), "pinched"],
+    [sum("overstretched"), "overstretched"],
   ] as const;
   return said
     .filter(([frames]) => frames > 0)
     .map(([frames, what]) => `${what} in ${count(frames, "frame")}`)
     .join(", ");
+}
+
+/** How far most of a take's cloth stretches, and the worst edge of all, where and when; "" before any frame. */
+export function stretchSaid(take: Take): string {
+  const [worst] = take.garments.filter((one) => one.worst_edge !== null).sort((a, b) => (b.worst_edge ?? 0) - (a.worst_edge ?? 0));
+  if (worst === undefined) return "";
+  const most = Math.max(...take.garments.map((one) => one.worst_stretch ?? 0));
+  const where = worst.worst_edge_near ? `, nearest to ${worst.worst_edge_near}` : "";
+  return `99 in 100 edges stretch at most ${percent(most)}; the worst edge ${percent(worst.worst_edge ?? 0)}, in frame ${worst.worst_edge_frame}${where}`;
+}
+
+/** What shows through of bodies that an understudy stands in for, or that have parts left out: a line each. */
+export function bodiesSaid(take: Take): string[] {
+  const names = [...new Set(take.garments.flatMap((one) => one.bodies))];
+  if (names.length === 0) return [];
+  const bodies = names.join(" and the ");
+  const most = (values: (number | null)[]) => area(Math.max(...values.map((value) => value ?? 0)));
+  const frames = Math.max(...take.garments.map((one) => one.body_shows));
+  const apart = Math.max(...take.garments.map((one) => one.left_out_shows));
+  return [
+    frames === 0
+      ? `the full ${bodies}, counted exactly, shows through nowhere`
+      : `the full ${bodies} shows through in ${count(frames, "frame")}, at most ${most(take.garments.map((one) => one.body_shows_area))} of cloth at once`,
+    ...(apart === 0 ? [] : [`parts left out by choice show through in ${count(apart, "frame")}, at most ${most(take.garments.map((one) => one.left_out_area))}`]),
+  ];
+}
+
+/** Square metres as cloth is spoken of. */
+export function area(squareMetres: number): string {
+  return `${(squareMetres * 1e4).toFixed(1)}\u00a0cm²`;
 }
 
 /** A number with its sign, as a difference is said. */

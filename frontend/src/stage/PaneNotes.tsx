@@ -2,10 +2,10 @@ import { type ReactNode, useMemo } from "react";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { Problem, type Shot, type Take } from "../api/client";
+import { type FramePulse, Problem, type Shot, type Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
-import { count, percent, signed } from "../domain/words";
+import { area, count, percent, signed } from "../domain/words";
 import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { lessOf, mapAtHand, mapsOf, meaning, means, spanOf } from "../domain/chalk";
@@ -31,6 +31,7 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
   if (takes.length === 0) {
     return (
       <>
+        {!atRest(bench) && <OnItsWay />}
         <MadeNote shot={shot} />
         {bench === "chalk" && <ChalkLegend shot={shot} />}
       </>
@@ -38,6 +39,7 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
   }
   return (
     <>
+      <OnItsWay />
       {takes.map((take, pane) => (
         <TakeNote key={take.id} take={take} first={takes[0] ?? take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} width={`${92 / takes.length}%`} />
       ))}
@@ -46,6 +48,23 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
       ))}
       <Legend shot={shot} />
     </>
+  );
+}
+
+/** Which frame stands on the stage while another one is on its way. */
+function OnItsWay() {
+  const wanted = useRoom((room) => room.frame);
+  const staged = useRoom((room) => room.staged);
+  if (staged === wanted) return null;
+  return (
+    <Typography role="status" sx={{ ...NOTE, bottom: "auto", top: 56, left: 14 }}>
+      Frame <span className="figure">{wanted}</span> is on its way
+      {staged !== null && (
+        <>
+          ; what stands here is frame <b className="figure">{staged}</b>
+        </>
+      )}
+    </Typography>
   );
 }
 
@@ -77,28 +96,36 @@ function MadeNote({ shot }: { shot: Shot }) {
 }
 
 function TakeNote({ take, first, left, width }: { take: Take; first: Take; left: string; width: string }) {
-  const frame = useRoom((room) => room.frame);
+  // The figures are those of what stands on the stage, whatever frame is wanted.
+  const frame = useRoom((room) => room.staged ?? room.frame);
   const pulse = usePulse(take.id).data;
   const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
   const here = frames.find((one) => one.frame === frame);
-  const said =
-    here === undefined
-      ? `frame ${frame} is not simulated yet`
-      : [
-          `stretch ${percent(here.stretch)}`,
-          here.in_the_body > 0 ? `${count(here.in_the_body, "crossing")} with a collider` : "clear of colliders",
-          ...(here.through_itself > 0 ? [`${count(here.through_itself, "crossing")} through itself`] : []),
-          ...(here.through_another > 0 ? [`${count(here.through_another, "crossing")} through another garment`] : []),
-          ...(here.pinched > 0 ? [`${count(here.pinched, "vertex", "vertices")} pinched`] : []),
-        ].join(" · ");
+  const simulated = take.garments.some(({ first, last }) => first !== null && last !== null && frame >= first && frame <= last);
   return (
     <Box sx={{ ...NOTE, left, maxWidth: width }}>
       <Typography sx={{ fontSize: 12.5 }}>
-        <b>{take.name}</b> · <span className="figure">{frame}</span> · {said}
+        <b>{take.name}</b> · <span className="figure">{frame}</span> ·{" "}
+        {here !== undefined ? frameSaid(here) : simulated ? "its figures are on their way" : "not simulated yet"}
       </Typography>
       {take.id !== first.id && <Apart take={take} first={first} />}
     </Box>
   );
+}
+
+/** A frame's figures in words. */
+export function frameSaid(here: FramePulse): string {
+  const bodies = here.bodies.join(" and the ");
+  return [
+    `most edges stretch ${percent(here.stretch)}, the worst ${percent(here.worst_edge)}`,
+    here.in_the_body > 0 ? `${count(here.in_the_body, "crossing")} with what it collides with` : "clear of what it collides with",
+    ...(bodies === "" ? [] : [here.body_shows === null ? `nothing of the full ${bodies} shows through` : `the full ${bodies} shows through ${area(here.body_shows)}`]),
+    ...(here.left_out_shows === null ? [] : [`left-out parts through ${area(here.left_out_shows)}`]),
+    ...(here.through_itself > 0 ? [`${count(here.through_itself, "crossing")} through itself`] : []),
+    ...(here.through_another > 0 ? [`${count(here.through_another, "crossing")} through another garment`] : []),
+    ...(here.pinched > 0 ? [`${count(here.pinched, "vertex", "vertices")} pinched`] : []),
+    ...(here.overstretched > 0 ? [`${count(here.overstretched, "edge")} overstretched`] : []),
+  ].join(" · ");
 }
 
 /** What a take was made from that the first one beside it was not. */

@@ -45,6 +45,9 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
     const stage = new Stage(canvas.current, "#9B9994");
     const scenery = new Scenery(stage, {
       failed: complain,
+      shown: (staged) => {
+        if (useRoom.getState().staged !== staged) useRoom.getState().set({ staged });
+      },
       placed: () => {
         stage.showPerson(useRoom.getState().bench === "cast");
         stage.view(useRoom.getState().view);

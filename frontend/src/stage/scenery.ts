@@ -46,13 +46,32 @@ export type Drawn = ReadonlyMap<string, Float32Array>;
 
 export const NOTHING_DRAWN: Drawn = new Map();
 
+/** A mesh that has arrived: corners of its triangles, and where its points stand at rest. */
+interface Arrived {
+  triangles: Uint32Array;
+  rest: Float32Array;
+}
+
+/** One thing that is described: `mesh` null while it is on its way, `on` once it stands on the stage. */
+interface Thing<T> {
+  base: string;
+  what: T;
+  shelf: FrameShelf | null;
+  mesh: Arrived | null;
+  on: boolean;
+}
+
+const AGAIN = 1100; // ms after which what did not come is asked for again
+
 export class Scenery {
   private description: Description | null = null;
-  private readonly bodies = new Map<string, { base: string; shelf: FrameShelf | null; there: boolean }>();
-  private readonly cloths = new Map<string, { base: string; worn: Worn; shelf: FrameShelf | null; there: boolean }>();
+  private readonly bodies = new Map<string, Thing<Member & { place: number }>>();
+  private readonly cloths = new Map<string, Thing<Worn>>();
   private readonly values = new Map<string, Float32Array | null>();
   private look: Look = "cloth";
   private frame = 0;
+  private shown: number | null = null;
+  private again: number | undefined;
   private placed = false;
   private framedSize = 1;
   private drawn: Drawn = NOTHING_DRAWN;
@@ -61,20 +80,22 @@ export class Scenery {
 
   constructor(
     private readonly stage: Stage,
-    private readonly told: { failed(error: unknown): void; placed(): void },
+    private readonly told: { failed(error: unknown): void; placed(): void; shown(frame: number | null): void },
   ) {}
 
-  /** Put on the stage what is described, and take the rest off. */
+  /** Put on the stage what is described, and take the rest off, once all of it has come. */
   set(description: Description): void {
     const before = this.description;
-    if (before !== null && before.shot !== description.shot) this.placed = false;
+    if (before !== null && before.shot !== description.shot) {
+      // Another shot's things are no last whole frame of this one.
+      this.placed = false;
+      this.clear();
+    }
     this.description = description;
     const base = `/api/shots/${description.shot}/revisions/${description.revision}`;
     this.setBodies(description, base);
     this.setCloths(description, base);
-    const panes = 1 + Math.max(0, ...description.worn.map((worn) => worn.pane));
-    if (this.stage.setPanes(panes)) this.placed = false;
-    this.settle();
+    this.show(this.frame);
   }
 
   setLook(look: Look): void {
@@ -84,121 +105,141 @@ export class Scenery {
     this.show(this.frame);
   }
 
-  /** Move everything to a frame; what has not arrived stays where it is. */
+  /** Move everything to a frame. While anything of it is on its way all stays as it was: the last whole frame. */
   show(frame: number): void {
     this.frame = frame;
+    window.clearTimeout(this.again);
     const description = this.description;
     if (description === null) return;
-    for (const [name, body] of this.bodies) {
-      const positions = body.shelf?.get(frame, description.last);
-      if (positions && body.there) this.stage.moveBody(name, positions);
+    if (!this.has(frame)) {
+      this.again = window.setTimeout(this.arrived, AGAIN);
+      this.told.shown(this.shown);
+      return;
     }
-    if (this.marks.member !== null) this.mark(this.marks.member);
-    for (const [key, cloth] of this.cloths) {
-      if (!cloth.there) continue;
-      const inside = frame >= cloth.worn.first && frame <= cloth.worn.last;
+    this.takeOff();
+    this.putOn(description);
+    for (const [name, { shelf }] of this.bodies) {
+      const positions = shelf?.get(frame, description.last);
+      if (positions) this.stage.moveBody(name, positions);
+    }
+    for (const [key, { what: worn, shelf }] of this.cloths) {
+      const inside = within(worn, frame);
       this.stage.showCloth(key, inside);
-      const positions = inside ? cloth.shelf?.get(frame, cloth.worn.last) : null;
+      const positions = inside ? shelf?.get(frame, worn.last) : null;
       if (positions) this.stage.moveCloth(key, positions);
-      if (inside) this.shade(key, cloth.worn, frame);
+      if (inside) this.shade(key, worn, frame);
     }
+    this.shown = frame;
+    if (this.marks.member !== null) this.mark(this.marks.member);
+    this.told.shown(frame);
+    this.settle();
   }
 
-  /** Whether everything that moves has arrived for a frame. */
+  /** Whether everything that stands at a frame has arrived; what has not is asked for. */
   has(frame: number): boolean {
     const description = this.description;
     if (description === null) return false;
-    const bodies = [...this.bodies.values()].every((body) => body.shelf === null || body.shelf.has(frame));
+    const bodies = [...this.bodies.values()].every(({ mesh, shelf }) => mesh !== null && (shelf === null || shelf.has(frame)));
     const cloths = [...this.cloths.values()].every(
-      ({ worn, shelf }) => shelf === null || frame < worn.first || frame > worn.last || shelf.has(frame),
+      ({ mesh, shelf, what }) => mesh !== null && (shelf === null || !within(what, frame) || shelf.has(frame)),
     );
     if (!bodies || !cloths) this.ask(frame, description);
     return bodies && cloths;
   }
 
   private ask(frame: number, description: Description): void {
-    for (const body of this.bodies.values()) body.shelf?.get(frame, description.last);
-    for (const { worn, shelf } of this.cloths.values()) shelf?.get(frame, worn.last);
+    for (const { shelf } of this.bodies.values()) shelf?.get(frame, description.last);
+    for (const { what, shelf } of this.cloths.values()) if (within(what, frame)) shelf?.get(frame, what.last);
   }
 
   private readonly arrived = () => {
     this.show(this.frame);
   };
 
-  private setBodies(description: Description, base: string): void {
-    const wanted = new Map(description.members.map((member) => [member.name, member]));
-    for (const [name, body] of this.bodies) {
-      if (wanted.has(name) && body.base === base) continue;
-      this.stage.dropBody(name);
-      this.bodies.delete(name);
-    }
-    [...wanted.values()].forEach((member, place) => {
-      if (!this.bodies.has(member.name)) this.addBody(member, place, base);
-    });
+  private clear(): void {
+    this.bodies.clear();
+    this.cloths.clear();
+    this.takeOff();
+    this.shown = null;
   }
 
-  private addBody(member: Member, place: number, base: string): void {
-    const at = `${base}/cast/${part(member.name)}`;
-    const shelf = member.moves
-      ? new FrameShelf(async (first, last) => {
-          const got = await floats(`${at}/positions/${first}/${last}`);
-          return cut(got.values, got.shape, first);
-        }, this.arrived)
-      : null;
-    const body = { base, shelf, there: false };
-    this.bodies.set(member.name, body);
-    void Promise.all([indices(`${at}/mesh/triangles`), floats(`${at}/mesh/rest`)])
-      .then(([triangles, rest]) => {
-        if (this.bodies.get(member.name) !== body) return;
-        this.stage.putBody(member.name, member.kind, place, triangles, rest.values);
-        body.there = true;
-        this.mark(member.name);
-        if (member.shade !== undefined) this.shadeBody(member.name, member.shade);
-        this.settle();
-      })
-      .catch(this.told.failed);
+  /** Take off the stage what is not described any more. */
+  private takeOff(): void {
+    for (const name of this.stage.bodyNames()) if (!this.bodies.has(name)) this.stage.dropBody(name);
+    for (const key of this.stage.clothKeys()) if (!this.cloths.has(key)) this.stage.dropCloth(key);
+  }
+
+  /** Put what has come onto the stage, in place of an older one of the same name. */
+  private putOn(description: Description): void {
+    const panes = 1 + Math.max(0, ...description.worn.map((worn) => worn.pane));
+    if (this.stage.setPanes(panes)) this.placed = false;
+    for (const [name, body] of this.bodies) {
+      if (body.on || body.mesh === null) continue;
+      this.stage.putBody(name, body.what.kind, body.what.place, body.mesh.triangles, body.mesh.rest);
+      body.on = true;
+      if (body.what.shade !== undefined) this.shadeBody(name, body.what.shade);
+    }
+    let put = false;
+    for (const [key, cloth] of this.cloths) {
+      if (cloth.on || cloth.mesh === null) continue;
+      this.stage.putCloth(key, cloth.what.dye, cloth.what.pane, cloth.mesh.triangles, cloth.mesh.rest);
+      cloth.on = put = true;
+    }
+    if (put) this.chalk();
+  }
+
+  private setBodies(description: Description, base: string): void {
+    const wanted = new Map(description.members.map((member, place) => [member.name, { ...member, place }]));
+    for (const [name, body] of this.bodies) if (!wanted.has(name) || body.base !== base) this.bodies.delete(name);
+    for (const [name, member] of wanted) {
+      if (this.bodies.has(name)) continue;
+      const at = `${base}/cast/${part(name)}`;
+      const from = async (first: number, last: number) => {
+        const got = await floats(`${at}/positions/${first}/${last}`);
+        return cut(got.values, got.shape, first);
+      };
+      this.fetch(this.bodies, name, { base, what: member, shelf: member.moves ? new FrameShelf(from, this.arrived) : null, mesh: null, on: false }, at);
+    }
   }
 
   private setCloths(description: Description, base: string): void {
     const keyOf = (worn: Worn) => `${worn.take ?? "made"} ${worn.pane} ${worn.garment}`;
     const wanted = new Map(description.worn.map((worn) => [keyOf(worn), worn]));
-    for (const [key, cloth] of this.cloths) {
-      if (wanted.has(key) && cloth.base === base) continue;
-      // Of another revision it stays until the new one has come.
-      if (!wanted.has(key)) this.stage.dropCloth(key);
-      this.cloths.delete(key);
-    }
+    for (const [key, cloth] of this.cloths) if (!wanted.has(key) || cloth.base !== base) this.cloths.delete(key);
     for (const [key, worn] of wanted) {
       const known = this.cloths.get(key);
-      if (known === undefined) this.addCloth(key, worn, base);
-      else known.worn = worn;
+      if (known !== undefined) {
+        known.what = worn;
+        continue;
+      }
+      const from = async (first: number, last: number) => {
+        const got = await floats(`/api/takes/${worn.take}/garments/${part(worn.garment)}/positions/${first}/${last}`);
+        return cut(got.values, got.shape, got.firstFrame);
+      };
+      const shelf = worn.take === null ? null : new FrameShelf(from, this.arrived);
+      this.fetch(this.cloths, key, { base, what: worn, shelf, mesh: null, on: false }, `${base}/garments/${part(worn.garment)}`);
     }
   }
 
-  private addCloth(key: string, worn: Worn, base: string): void {
-    const at = `${base}/garments/${part(worn.garment)}`;
-    const from = `/api/takes/${worn.take}/garments/${part(worn.garment)}/positions`;
-    const shelf =
-      worn.take === null
-        ? null
-        : new FrameShelf(async (first, last) => {
-            const got = await floats(`${from}/${first}/${last}`);
-            return cut(got.values, got.shape, got.firstFrame);
-          }, this.arrived);
-    const cloth = { base, worn, shelf, there: false };
-    this.cloths.set(key, cloth);
-    void Promise.all([indices(`${at}/mesh/triangles`), floats(`${at}/mesh/rest`)])
-      .then(([triangles, rest]) => {
-        if (this.cloths.get(key) !== cloth) return;
-        this.stage.putCloth(key, worn.dye, worn.pane, triangles, rest.values);
-        cloth.there = true;
-        this.chalk();
-        this.settle();
-      })
-      .catch((error: unknown) => {
-        if (this.cloths.get(key) === cloth) this.stage.dropCloth(key);
-        this.told.failed(error);
-      });
+  /** Keep a thing under its name and fetch its mesh; what cannot be read is told once, and tried again. */
+  private fetch<T>(things: Map<string, Thing<T>>, name: string, thing: Thing<T>, at: string): void {
+    things.set(name, thing);
+    let told = false;
+    const attempt = () => {
+      if (things.get(name) !== thing) return;
+      Promise.all([indices(`${at}/mesh/triangles`), floats(`${at}/mesh/rest`)])
+        .then(([triangles, rest]) => {
+          thing.mesh = { triangles, rest: rest.values };
+          if (things.get(name) === thing) this.arrived();
+        })
+        .catch((error: unknown) => {
+          if (things.get(name) !== thing) return;
+          if (!told) this.told.failed(error);
+          told = true;
+          window.setTimeout(attempt, 3 * AGAIN);
+        });
+    };
+    attempt();
   }
 
   /** Show values of maps from 0 to 1 on these garments, on others none. */
@@ -209,13 +250,14 @@ export class Scenery {
 
   /** The stage's name of a garment as made; null when it does not stand there. */
   madeKey(garment: string): string | null {
-    return [...this.cloths].find(([, { worn, there }]) => there && worn.take === null && worn.garment === garment)?.[0] ?? null;
+    const there = this.stage.clothKeys();
+    return [...this.cloths].find(([key, { what }]) => what.take === null && what.garment === garment && there.includes(key))?.[0] ?? null;
   }
 
   private chalk(): void {
-    for (const [key, { worn, there }] of this.cloths) {
-      if (!there) continue;
-      const values = this.drawn.get(worn.garment) ?? null;
+    for (const [key, { what, on }] of this.cloths) {
+      if (!on) continue;
+      const values = this.drawn.get(what.garment) ?? null;
       // What never had a map keeps the shades of its own look.
       if (values !== null) this.chalked.add(key);
       else if (!this.chalked.delete(key)) continue;
@@ -232,7 +274,7 @@ export class Scenery {
   }
 
   private mark(name: string): void {
-    if (this.marks.member === name) this.stage.markBody(name, this.marks.marks?.get(this.frame) ?? null);
+    if (this.marks.member === name) this.stage.markBody(name, this.marks.marks?.get(this.shown ?? this.frame) ?? null);
   }
 
   private shadeBody(name: string, { path, high }: { path: string; high: number }): void {
@@ -245,9 +287,7 @@ export class Scenery {
 
   /** When everything described stands there for the first time, or is of quite another size, turn to it. */
   private settle(): void {
-    this.show(this.frame);
-    const things = [...this.bodies.values(), ...this.cloths.values()];
-    if (things.length === 0 || !things.every((one) => one.there)) return;
+    if (this.bodies.size + this.cloths.size === 0) return;
     // Something of quite another size, as when a unit was wrong or has been put right, is turned to anew.
     const size = this.stage.subjectSize();
     const grown = size / this.framedSize;
@@ -272,10 +312,14 @@ export class Scenery {
     floats(`/api/takes/${worn.take}/garments/${part(worn.garment)}/look/${look}/${frame}`)
       .then(({ values }) => {
         this.values.set(name, values);
-        if (this.frame === frame) this.show(frame);
+        if (this.shown === frame) this.show(this.frame);
       })
       .catch(() => {
         this.values.delete(name);
       });
   }
+}
+
+function within(worn: Worn, frame: number): boolean {
+  return frame >= worn.first && frame <= worn.last;
 }

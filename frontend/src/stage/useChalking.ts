@@ -31,7 +31,6 @@ interface Going {
   hits: Hit[];
   sent: number;
   asking: boolean;
-  over: boolean;
 }
 
 export interface Chalking {
@@ -58,6 +57,8 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   // A map's own values are never told as its difference from another while that is on its way.
   const values = held?.whose === whose ? held.values : null;
   const going = useRef<Going | null>(null);
+  // The stroke whose values are shown until those of the shot that holds it come.
+  const latest = useRef<Going | null>(null);
   const strokes = useRef(0);
   const seen = useRef<ClothHit | null>(null);
   const lining = useRef<{ from: ClothHit; to: ClothHit } | null>(null);
@@ -70,7 +71,9 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     let current = true;
     floats(less === null ? path : `${path}?less=${part(less)}`)
       .then((found) => {
-        if (current && going.current === null) setHeld({ whose, values: found.values });
+        if (!current || going.current !== null) return;
+        latest.current = null;
+        setHeld({ whose, values: found.values });
       })
       .catch(complain);
     return () => {
@@ -104,27 +107,25 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     stroke.sent = stroke.hits.length;
     stroke.asking = true;
     floatsOf(`${stroke.path}/paint`, { stroke: { ...stroke.brush, hits }, going: stroke.name })
-      .then((painted) => { setHeld({ whose: stroke.whose, values: painted }); })
+      .then((painted) => {
+        // Older values than those shown come late: they are of another stroke, or the shot itself has come.
+        if (latest.current === stroke) setHeld({ whose: stroke.whose, values: painted });
+      })
       .catch(complain)
       .finally(() => {
         stroke.asking = false;
-        if (stroke.over) finish(stroke);
-        else ask(stroke);
+        if (latest.current === stroke) ask(stroke);
       });
   };
+  // The stroke is kept as soon as it is over, before anything that is done after it, whatever is still being read.
   const finish = (stroke: Going) => {
-    if (stroke.asking) return;
-    if (stroke.sent < stroke.hits.length) {
-      ask(stroke);
-      return;
-    }
-    if (going.current === stroke) going.current = null;
-    if (garment === null || map === undefined) return;
+    going.current = null;
+    if (garment === null || map === undefined || stroke.hits.length === 0) return;
     edit.mutate({ edit: (document) => addStep(document, garment, map.name, { stroke: { ...stroke.brush, hits: stroke.hits } }), onNewest: true });
   };
   const hear = (at: ClothHit | null, pressure: number) => {
     const stroke = going.current;
-    if (stroke === null || stroke.over || at === null) return;
+    if (stroke === null || at === null) return;
     const last = stroke.hits.at(-1);
     const away = last === undefined ? Infinity : Math.hypot(last[0] - at.place[0], last[1] - at.place[1], last[2] - at.place[2]);
     if (away < (EACH * stroke.brush.radius_mm) / 1000) return;
@@ -172,7 +173,8 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
         return true;
       }
       strokes.current += 1;
-      going.current = { name: `${Date.now()} ${strokes.current}`, whose, path, brush, at: [x, y], hits: [], sent: 0, asking: false, over: false };
+      going.current = { name: `${Date.now()} ${strokes.current}`, whose, path, brush, at: [x, y], hits: [], sent: 0, asking: false };
+      latest.current = going.current;
       hear(at, pressure);
       return true;
     },
@@ -180,7 +182,6 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
       if (lining.current !== null) shadeAlong(lining.current);
       const stroke = going.current;
       if (stroke === null) return active;
-      stroke.over = true;
       finish(stroke);
       return true;
     },

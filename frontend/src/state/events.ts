@@ -1,4 +1,4 @@
-/** The page's one stream of events: each says what changed, and what is cached of it is fetched anew. */
+/** The page's events: each says what changed, and what is cached of it is fetched anew. */
 import { useEffect } from "react";
 import { client, keys } from "./queries";
 
@@ -23,21 +23,52 @@ export function useEvents(): void {
       };
       waiting.set(name, window.setTimeout(fetchNow, PACE));
     };
-    const source = new EventSource("/api/events");
-    source.onmessage = (message: MessageEvent<string>) => {
-      const event = JSON.parse(message.data) as Happening;
-      for (const key of touched(event)) soon(key);
-    };
-    source.onerror = () => {
-      soon(keys.workroom);
-    };
+    const stop = hear(
+      (data) => {
+        for (const key of touched(JSON.parse(data) as Happening)) soon(key);
+      },
+      () => {
+        soon(keys.workroom);
+      },
+    );
     return () => {
-      source.close();
+      stop();
       waiting.forEach((timer) => {
         window.clearTimeout(timer);
       });
     };
   }, []);
+}
+
+/** Listen through the stream that all tabs share, or through one of our own where a browser cannot share. */
+function hear(event: (data: string) => void, lost: () => void): () => void {
+  if (typeof SharedWorker === "undefined") {
+    const source = new EventSource("/api/events");
+    source.onmessage = (message: MessageEvent<string>) => {
+      event(message.data);
+    };
+    source.onerror = lost;
+    return () => {
+      source.close();
+    };
+  }
+  const { port } = new SharedWorker(new URL("./eventsWorker.ts", import.meta.url), { type: "module", name: "events" });
+  port.onmessage = ({ data }: MessageEvent<{ event?: string; lost?: boolean }>) => {
+    if (data.event !== undefined) event(data.event);
+    if (data.lost === true) lost();
+  };
+  const close = () => {
+    port.postMessage("gone");
+    port.close();
+  };
+  const hidden = (change: PageTransitionEvent) => {
+    if (!change.persisted) close(); // a page that may come back goes on listening
+  };
+  window.addEventListener("pagehide", hidden);
+  return () => {
+    window.removeEventListener("pagehide", hidden);
+    close();
+  };
 }
 
 /** The cached things that an event makes out of date. */

@@ -1,5 +1,5 @@
 /** The server's things, cached; every change of them goes through here. */
-import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
+import { QueryClient, useIsMutating, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import {
   type Against,
@@ -21,8 +21,8 @@ import {
   type Workroom,
 } from "../api/client";
 import type { Edit } from "../domain/edits";
-import { merged } from "../domain/merge";
-import { notify } from "./room";
+import { apart, type Apart, merged } from "../domain/merge";
+import { notify, useRoom } from "./room";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { retry: (count, error) => count < 2 && isAway(error), staleTime: 30_000 } },
@@ -174,31 +174,91 @@ function newestOf(shot: Shot): Shot {
   return client.getQueryData<Shot>(keys.shot(shot.id)) ?? shot;
 }
 
+/** What another window changed at the same places as an edit of this one. */
+class Clashed extends Error {
+  constructor(
+    readonly said: string,
+    readonly apart: Apart[],
+    readonly newest: Shot,
+    readonly mine: ShotDocument,
+  ) {
+    super("another window changed the same");
+  }
+}
+
+interface EditAsk {
+  edit: (document: ShotDocument) => Edit;
+  uploads?: Record<string, string>;
+  onNewest?: boolean;
+}
+
+const ATTEMPTS = 4; // another window can be quicker more than once
+
+async function put(shot: number, seen: number, said: string, document: ShotDocument, uploads: Record<string, string> = {}): Promise<Shot> {
+  return got<Shot>(api.PUT("/api/shots/{shot_id}", { params: { path: { shot_id: shot } }, body: { seen, said, document, uploads } }));
+}
+
+/** Make an edit on the newest that this page knows; what another window did meanwhile is put together with it. */
+async function made(shot: Shot, { edit, uploads, onNewest = false }: EditAsk): Promise<Shot> {
+  let newest = newestOf(shot);
+  const base = onNewest ? newest.document : shot.document;
+  const { document: mine, said } = edit(base);
+  let from = newest.document;
+  let document = merged(base, mine, from);
+  if (uploads === undefined && JSON.stringify(document) === JSON.stringify(from)) return newest;
+  for (let attempt = 1; ; attempt += 1) {
+    try {
+      return await put(shot.id, newest.revision, said, document, uploads);
+    } catch (error) {
+      if (!(error instanceof Problem) || error.status !== 409 || attempt === ATTEMPTS) throw error;
+      newest = await fetchShot(shot.id);
+      const found = onNewest ? [] : apart(from, document, newest.document);
+      if (found.length > 0) throw new Clashed(said, found, newest, merged(from, document, newest.document));
+      document = onNewest ? edit(newest.document).document : merged(from, document, newest.document);
+      from = newest.document;
+    }
+  }
+}
+
+function fetchShot(id: number): Promise<Shot> {
+  return got<Shot>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } }));
+}
+
+/** Show the other window's version, and offer this one's. */
+async function clash(shot: Shot, error: Clashed): Promise<void> {
+  await keepShot(error.newest);
+  const again = () => {
+    put(shot.id, newestOf(shot).revision, error.said, error.mine).then(keepShot).catch(complain);
+  };
+  useRoom.getState().set({ clash: { said: error.said, apart: error.apart, again } });
+}
+
+const editing = (shot: number) => ["edit", shot] as const;
+const failures = new Map<number, number>();
+
 /**
- * Edits of a shot, one after the other: each is made on the document its field was drawn with and put onto the newest
- * this page knows, so that two quick ones do not take each other back. One that changes nothing any more (a field kept
- * on Enter, then left) is none. With `onNewest` it is made on the newest itself: something is added to a list.
+ * Edits of a shot, one after the other in the order they were asked for: each is made on the document its field was
+ * drawn with and put onto the newest, so that two quick ones do not take each other back. One that changes nothing any
+ * more (a field kept on Enter, then left) is none. With `onNewest` it is made on the newest itself: something is added
+ * to a list.
  */
 export function useEdit(shot: Shot) {
   return useMutation({
     scope: { id: `edit ${shot.id}` },
-    mutationFn: async ({ edit, uploads, onNewest = false }: { edit: (document: ShotDocument) => Edit; uploads?: Record<string, string>; onNewest?: boolean }) => {
-      const newest = newestOf(shot);
-      const base = onNewest ? newest.document : shot.document;
-      const { document: mine, said } = edit(base);
-      const document = merged(base, mine, newest.document);
-      const same = uploads === undefined && JSON.stringify(document) === JSON.stringify(newest.document);
-      if (same) return newest;
-      return await got<Shot>(
-        api.PUT("/api/shots/{shot_id}", {
-          params: { path: { shot_id: shot.id } },
-          body: { seen: newest.revision, said, document, uploads: uploads ?? {} },
-        }),
-      );
-    },
+    mutationKey: editing(shot.id),
+    mutationFn: (ask: EditAsk) => made(shot, ask),
     onSuccess: keepShot,
-    onError: complain,
+    onError: (error) => {
+      failures.set(shot.id, (failures.get(shot.id) ?? 0) + 1);
+      if (error instanceof Clashed) void clash(shot, error);
+      else complain(error);
+    },
   });
+}
+
+/** How many edits of a shot are on their way. */
+export function usePending(shot: number | undefined): number {
+  return useIsMutating({ mutationKey: editing(shot ?? 0) });
 }
 
 /** Make an empty shot. */
@@ -217,6 +277,7 @@ export function useNewShot(open: (id: number) => void) {
 export function useStepBack(shot: Shot | undefined, way: "undo" | "redo") {
   return useMutation({
     scope: { id: `edit ${shot?.id ?? 0}` },
+    mutationKey: editing(shot?.id ?? 0),
     mutationFn: () =>
       got<Shot>(
         api.POST(`/api/shots/{shot_id}/${way}` as "/api/shots/{shot_id}/undo", {
@@ -233,6 +294,7 @@ export function useStepBack(shot: Shot | undefined, way: "undo" | "redo") {
 export function useWearFinished(shot: Shot) {
   return useMutation({
     scope: { id: `edit ${shot.id}` },
+    mutationKey: editing(shot.id),
     mutationFn: ({ take, garment }: { take: number; garment: string }) =>
       got<Shot>(
         api.POST("/api/takes/{take_id}/finished", {
@@ -249,18 +311,30 @@ function afterTake(shot: number) {
   return () => client.invalidateQueries({ queryKey: keys.takes(shot) });
 }
 
+/** Run a take of the shot as it is once every edit that was made before has been kept. */
 export function useRun(shot: Shot) {
   return useMutation({
-    mutationFn: (ask: { name: string | null; patience: "first-look" | "working" | "final" }) =>
-      got<Take>(
+    scope: { id: `edit ${shot.id}` },
+    mutationFn: (ask: { name: string | null; patience: "first-look" | "working" | "final"; failed: number }) => {
+      const { failed, ...rest } = ask;
+      if ((failures.get(shot.id) ?? 0) > failed) {
+        throw new Problem(0, "a change made before was not kept, so nothing was run", "", "Look at it, then run again");
+      }
+      return got<Take>(
         api.POST("/api/shots/{shot_id}/takes", {
           params: { path: { shot_id: shot.id } },
-          body: { seen: shot.revision, first: null, last: null, ...ask },
+          body: { seen: newestOf(shot).revision, first: null, last: null, ...rest },
         }),
-      ),
+      );
+    },
     onSuccess: afterTake(shot.id),
     onError: complain,
   });
+}
+
+/** How many edits of a shot have failed, so that a run can tell whether one did that it waited for. */
+export function failedEdits(shot: number): number {
+  return failures.get(shot) ?? 0;
 }
 
 export type TakeDeed =

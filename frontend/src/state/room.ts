@@ -2,16 +2,26 @@
 import { create } from "zustand";
 import type { Choice } from "../api/client";
 import type { Brush } from "../domain/chalk";
+import type { Apart } from "../domain/merge";
 import type { Bench } from "../domain/thread";
 
 export type Look = "cloth" | "threads" | "map" | "stretch" | "closeness" | "inside";
 export type View = "front" | "back" | "three-quarter" | "side";
 export type Theme = "daylight" | "dimmed";
 
+/** One edit that met another window's: what was meant, each value in both versions, and making it after all. */
+export interface Clash {
+  said: string;
+  apart: readonly Apart[];
+  again(): void;
+}
+
 export interface Room {
   shot: number | null;
   bench: Bench;
   frame: number;
+  /** The frame that stands on the stage: the last one of which everything has come, null for none yet. */
+  staged: number | null;
   playing: boolean;
   loop: [number, number] | null;
   look: Look;
@@ -54,6 +64,8 @@ export interface Room {
   theme: Theme;
   sheet: boolean;
   notice: { text: string; remedy: string; bad: boolean } | null;
+  /** What another window changed while it was being changed here. */
+  clash: Clash | null;
   set(change: Partial<Omit<Room, "set">>): void;
 }
 
@@ -69,6 +81,7 @@ export const useRoom = create<Room>((set) => ({
   shot: null,
   bench: "cast",
   frame: 0,
+  staged: null,
   playing: false,
   loop: null,
   look: "cloth",
@@ -95,6 +108,7 @@ export const useRoom = create<Room>((set) => ({
   theme: rememberedTheme(),
   sheet: false,
   notice: null,
+  clash: null,
   set,
 }));
 

@@ -8,8 +8,8 @@ import Typography from "@mui/material/Typography";
 import { useRef } from "react";
 import { importShot, type Shot, type ShotLine, type Workroom } from "../api/client";
 import { freeName } from "../domain/edits";
-import { bytes } from "../domain/words";
-import { client, complain, keys, useNewShot, useStepBack } from "../state/queries";
+import { bytes, count } from "../domain/words";
+import { client, complain, keys, useNewShot, usePending, useStepBack } from "../state/queries";
 import { useRoom } from "../state/room";
 import { NeedleMark } from "./NeedleMark";
 
@@ -84,7 +84,7 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
             {shot.document.frames[0]}–{shot.document.frames[1]} · {shot.document.frame_rate ?? 24}/s
           </Typography>
           <Button
-            disabled={shot.undo_said === null || undo.isPending}
+            disabled={shot.undo_said === null}
             title={shot.undo_said === null ? "Nothing to undo" : `Undo: ${shot.undo_said}`}
             onClick={() => {
               undo.mutate();
@@ -93,7 +93,7 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
             Undo
           </Button>
           <Button
-            disabled={shot.redo_said === null || redo.isPending}
+            disabled={shot.redo_said === null}
             title={shot.redo_said === null ? "Nothing to redo" : `Redo: ${shot.redo_said}`}
             onClick={() => {
               redo.mutate();
@@ -106,6 +106,7 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
           </Button>
         </>
       )}
+      <Pending shot={shot?.id} />
       <Box sx={{ flex: 1 }} />
       {workroom !== undefined && (
         <Typography sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
@@ -135,5 +136,15 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
         ?
       </IconButton>
     </Box>
+  );
+}
+
+/** How many changes are not kept yet. */
+function Pending({ shot }: { shot: number | undefined }) {
+  const pending = usePending(shot);
+  return (
+    <Typography role="status" noWrap sx={{ fontSize: 12.5, color: "text.secondary" }}>
+      {pending > 0 && `keeping ${count(pending, "change")}…`}
+    </Typography>
   );
 }

@@ -1,5 +1,5 @@
 import TextField from "@mui/material/TextField";
-import { useEffect, useState } from "react";
+import { Meanwhile, useDraft } from "./draft";
 
 interface Bounds {
   whole?: boolean;
@@ -37,34 +37,39 @@ export interface OptionalNumberFieldProps extends Bounds {
 /** The same, left empty where there is none. */
 export function OptionalNumberField({ label, value, keep, none, whole = false, low = -Infinity, high = Infinity }: OptionalNumberFieldProps) {
   const kept = value === null ? "" : String(value);
-  const [text, setText] = useState(kept);
-  useEffect(() => {
-    setText(kept);
-  }, [kept]);
+  const draft = useDraft(kept);
+  const { text } = draft;
   const empty = text.trim() === "";
   const number = empty ? NaN : Number(text);
   const wrong = empty && none !== undefined ? null : wrongOf(number, whole, low, high);
   const done = () => {
     const next = empty ? null : number;
-    if (wrong === null && next !== value) keep(next);
+    if (wrong !== null) return;
+    draft.keeping();
+    if (next !== value) keep(next);
   };
   return (
-    <TextField
-      label={label}
-      value={text}
-      margin="dense"
-      error={wrong !== null}
-      helperText={wrong ?? undefined}
-      placeholder={none}
-      slotProps={{ inputLabel: none === undefined ? undefined : { shrink: true }, htmlInput: { inputMode: "decimal", className: "figure" } }}
-      onChange={(event) => {
-        setText(event.target.value);
-      }}
-      onBlur={done}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") done();
-      }}
-    />
+    <>
+      <TextField
+        label={label}
+        value={text}
+        margin="dense"
+        error={wrong !== null}
+        helperText={wrong ?? undefined}
+        placeholder={none}
+        slotProps={{ inputLabel: none === undefined ? undefined : { shrink: true }, htmlInput: { inputMode: "decimal", className: "figure" } }}
+        onChange={(event) => {
+          draft.setText(event.target.value);
+        }}
+        onBlur={() => {
+          if (!draft.theirs) done();
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") done();
+        }}
+      />
+      <Meanwhile draft={draft} what={label} kept={kept || (none ?? "")} keep={done} off={wrong !== null} />
+    </>
   );
 }
 

@@ -17,6 +17,7 @@ import { useEvents } from "../state/events";
 import { useDeliveries, useNewShot, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
 import { useRoom } from "../state/room";
 import { Banner } from "./Banner";
+import { ClashNote } from "./ClashNote";
 import { Header } from "./Header";
 import { Notice } from "./Notice";
 import { Sheet } from "./Sheet";
@@ -44,6 +45,7 @@ export function Shell() {
       <Header shots={shots.data ?? []} shot={shot} workroom={workroom.data} open={open} />
       <Banner workroom={workroom.data} error={workroom.error} />
       {shot === undefined ? <Waiting empty={shots.data?.length === 0} open={open} /> : <OpenShot key={shot.id} shot={shot} />}
+      <ClashNote />
       <Notice />
       <Sheet />
     </Box>

@@ -156,7 +156,7 @@ function LaneFigures({ reading, take, frame }: { reading: Reading | undefined; t
   const speed = reading?.pulse.body_speed[frame - reading.pulse.first];
   const lanes: readonly [string, string][] = [
     ["Body speed", speed === undefined ? "" : `${speed.toFixed(1)}\u00a0m/s`],
-    ["Stretch", here === undefined ? "" : percent(here.stretch)],
+    ["Stretch", here === undefined ? "" : `${percent(here.stretch)}, worst ${percent(here.worst_edge)}`],
     ["Snags", here === undefined ? "" : snagsHere(here)],
   ];
   return (
@@ -176,9 +176,11 @@ function LaneFigures({ reading, take, frame }: { reading: Reading | undefined; t
 function snagsHere(here: FramePulse): string {
   const kinds = [
     here.in_the_body > 0 ? "in a collider" : "",
+    here.body_shows !== null ? "body shows" : "",
     here.pinched > 0 ? "pinched" : "",
     here.through_itself > 0 ? "through itself" : "",
     here.through_another > 0 ? "through another garment" : "",
+    here.overstretched > 0 ? "overstretched" : "",
   ].filter((kind) => kind !== "");
   if (kinds.length === 0) return "none";
   const said = kinds.length === 1 ? (kinds[0] ?? "") : `${kinds.length} kinds`;
@@ -242,16 +244,18 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge
 function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
   const c = useTheme().cloth;
   const kinds: readonly [keyof FramePulse, string, number][] = [
-    ["in_the_body", "in a collider", 69],
+    ["in_the_body", "in what it collides with", 69],
+    ["body_shows", "the full body shows through", 69],
     ["pinched", "pinched", 75],
     ["through_itself", "through itself", 81],
     ["through_another", "through another garment", 81],
+    ["overstretched", "overstretched", 75],
   ];
   return (
     <>
       {kinds.map(([key, said, y]) => {
-        const runs = spans(frames.filter((f) => (f[key] as number) > 0).map((f) => f.frame));
-        const light = key.startsWith("through");
+        const runs = spans(frames.filter((f) => f[key] !== null && (key === "body_shows" || (f[key] as number) > 0)).map((f) => f.frame));
+        const light = key.startsWith("through") || key === "body_shows" || key === "overstretched";
         return runs.map(([a, b]) => (
           <rect key={`${key} ${a}`} x={xOf(scale, a) - 2} y={y} width={xOf(scale, b) - xOf(scale, a) + 4} height="4.5" rx="2.2" fill={light ? "none" : c.madder} stroke={c.madder} strokeWidth="1">
             <title>{`${said}, frames ${a} to ${b}`}</title>

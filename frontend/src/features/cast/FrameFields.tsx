@@ -1,11 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { Reading, Shot } from "../../api/client";
 import { changeFrames, changeRunIn, renamed } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Section } from "../../ui/Card";
+import { NameField } from "../../ui/NameField";
 import { NumberField } from "../../ui/NumberField";
 
 /** The frames that are delivered, and the run-in before them. */
@@ -19,22 +19,13 @@ export function FrameFields({ shot, reading }: { shot: Shot; reading: Reading | 
   const runIn = (next: { settle?: number; move?: number }) => {
     edit.mutate({ edit: (document) => changeRunIn(document, next) });
   };
-  const rename = (text: string) => {
-    const name = text.trim().slice(0, 80);
-    if (name !== "" && name !== shot.name) edit.mutate({ edit: (document) => renamed(document, name) });
-  };
   return (
     <Section title="Shot, frames and run-in">
-      <TextField
-        key={shot.name}
+      <NameField
         label="Name of the shot"
-        defaultValue={shot.name}
-        margin="dense"
-        onBlur={(event) => {
-          rename(event.target.value);
-        }}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") rename((event.target as HTMLInputElement).value);
+        value={shot.name}
+        keep={(name) => {
+          edit.mutate({ edit: (document) => renamed(document, name) });
         }}
       />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>

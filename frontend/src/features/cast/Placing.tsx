@@ -6,18 +6,20 @@ import { useState } from "react";
 import type { MeshInShort, Shot, Uploaded } from "../../api/client";
 import { placed, type Role, ROLE_NAMES, rolesOf, statedOf, targetsOf } from "../../domain/cast";
 import { freeName } from "../../domain/edits";
-import { bytes, count } from "../../domain/words";
+import { bytes, capital, count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Figure, Panel } from "../../ui/Card";
 import { Pick } from "../../ui/Pick";
+
+const LONGEST = 70; // signs of a file's name that become a thing's: its own may have 80
 
 /** What a file holds, what it is to be, and putting it into the shot. */
 export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; done(): void }) {
   const taken = [...(shot.document.cast ?? []), ...shot.document.garments].map((one) => one.name);
   const roles = rolesOf(found);
   const [role, setRole] = useState<Role>(roles[0] ?? "garment");
-  const [name, setName] = useState(freeName(found.name.replace(/\.[^.]+$/, "").replace(/_/g, " "), taken));
+  const [name, setName] = useState(freeName([...found.name.replace(/\.[^.]+$/, "").replace(/_/g, " ")].slice(0, LONGEST).join(""), taken));
   const [mesh, setMesh] = useState((found.meshes.find((one) => one.moves !== "not at all") ?? found.meshes[0])?.name ?? "");
   const targets = targetsOf(shot, role);
   const [target, setTarget] = useState("");
@@ -45,6 +47,11 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
       <Panel label={`Placing ${found.name}`}>
         <Typography sx={{ fontWeight: 600, fontSize: 13, overflowWrap: "anywhere" }}>{found.name}</Typography>
         <Holds found={found} mesh={mesh} />
+        {(found.notes ?? []).map((note) => (
+          <Typography key={note} role="alert" sx={{ fontSize: 12, color: "warning.main", overflowWrap: "anywhere" }}>
+            {capital(note)}.
+          </Typography>
+        ))}
         <Pick label="It is a" value={role} options={roles.map((one) => ({ value: one, name: ROLE_NAMES[one] }))} keep={(one) => { setRole(one as Role); }} />
         {found.meshes.length > 1 && (!aims || role === "shape") && (
           <Pick label="Mesh" value={mesh} options={found.meshes.map((one) => ({ value: one.name, name: `${one.name} · ${one.vertices.toLocaleString("en")} vertices` }))} keep={setMesh} />

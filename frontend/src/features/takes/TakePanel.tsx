@@ -1,14 +1,14 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { type ReactNode, useState } from "react";
 import type { Shot, Take } from "../../api/client";
-import { bytes, faultsOf, patienceSaid, percent, span, takeState, when } from "../../domain/words";
+import { bodiesSaid, bytes, faultsOf, patienceSaid, span, stretchSaid, takeState, when } from "../../domain/words";
 import { useTakeDeed, useWearFinished } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { FaultNote, Panel } from "../../ui/Card";
+import { NameField } from "../../ui/NameField";
 import { GoOn } from "./GoOn";
 
 const MOST_SHOWN = 3; // takes side by side
@@ -17,8 +17,8 @@ const MOST_SHOWN = 3; // takes side by side
 export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
   const shown = useRoom((room) => room.shown);
   const at = shown.indexOf(take.id);
-  const stretches = take.garments.map((garment) => garment.worst_stretch).filter((value) => value !== null);
   const faults = faultsOf(take);
+  const stretched = stretchSaid(take);
   return (
     <Panel label={take.name}>
       <TakeName shot={shot} take={take} />
@@ -27,12 +27,13 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
       </Typography>
       <Typography sx={{ fontSize: 12.5, fontWeight: 600 }}>{takeState(take)}</Typography>
       <Running take={take} />
-      {stretches.length > 0 && (
-        <Typography sx={{ fontSize: 12.5 }}>
-          worst stretch {percent(Math.max(...stretches))}
-          {faults === "" ? ", no crossings" : `; ${faults}`}
+      {stretched !== "" && <Typography sx={{ fontSize: 12.5 }}>{stretched}</Typography>}
+      {stretched !== "" && <Typography sx={{ fontSize: 12.5 }}>{faults === "" ? "clear of what it collides with, and of itself" : faults}</Typography>}
+      {bodiesSaid(take).map((line) => (
+        <Typography key={line} sx={{ fontSize: 12.5 }}>
+          {line}
         </Typography>
-      )}
+      ))}
       {take.fault !== null && <FaultNote fault={take.fault} />}
       <Stale take={take} />
       <WearFinished shot={shot} take={take} />
@@ -42,42 +43,35 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
 }
 
 function TakeName({ shot, take }: { shot: Shot; take: Take }) {
-  const [name, setName] = useState<string | null>(null);
+  const [renaming, setRenaming] = useState(false);
   const deed = useTakeDeed(shot.id);
-  if (name === null) {
+  if (renaming) {
     return (
-      <Box sx={{ display: "flex", alignItems: "baseline" }}>
-        <Typography sx={{ fontWeight: 600, fontSize: 13.5, flex: 1, overflowWrap: "anywhere" }}>{take.name}</Typography>
-        <Small
-          label={`Rename ${take.name}`}
-          act={() => {
-            setName(take.name);
-          }}
-        >
-          Rename
-        </Small>
-      </Box>
+      <NameField
+        focus
+        label="New name"
+        value={take.name}
+        keep={(name) => {
+          deed.mutate({ take: take.id, deed: { do: "rename", name } });
+        }}
+        leave={() => {
+          setRenaming(false);
+        }}
+      />
     );
   }
-  const done = () => {
-    const wanted = name.trim();
-    if (wanted !== "" && wanted !== take.name) deed.mutate({ take: take.id, deed: { do: "rename", name: wanted } });
-    setName(null);
-  };
   return (
-    <TextField
-      autoFocus
-      label="New name"
-      value={name}
-      onBlur={done}
-      onChange={(event) => {
-        setName(event.target.value.slice(0, 80));
-      }}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") done();
-        if (event.key === "Escape") setName(null);
-      }}
-    />
+    <Box sx={{ display: "flex", alignItems: "baseline" }}>
+      <Typography sx={{ fontWeight: 600, fontSize: 13.5, flex: 1, overflowWrap: "anywhere" }}>{take.name}</Typography>
+      <Small
+        label={`Rename ${take.name}`}
+        act={() => {
+          setRenaming(true);
+        }}
+      >
+        Rename
+      </Small>
+    </Box>
   );
 }
 

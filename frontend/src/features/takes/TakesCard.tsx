@@ -7,7 +7,8 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Reading, Shot, Take } from "../../api/client";
 import { firstSimulated } from "../../domain/edits";
-import { useRun } from "../../state/queries";
+import { count } from "../../domain/words";
+import { failedEdits, usePending, useRun } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { AirAndTime } from "./AirAndTime";
@@ -29,6 +30,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
   const set = useRoom((room) => room.set);
   const run = useRun(shot);
   const blocked = blockedBy(shot, reading);
+  const pending = usePending(shot.id);
   return (
     <Card title="Takes" lead="Change one thing, run, look, compare with the last one. A take is never overwritten.">
       <TextField
@@ -70,7 +72,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
         sx={{ py: 0.9 }}
         onClick={() => {
           run.mutate(
-            { name: name.trim() || null, patience },
+            { name: name.trim() || null, patience, failed: failedEdits(shot.id) },
             {
               onSuccess: (take) => {
                 setName("");
@@ -82,6 +84,11 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
       >
         Run frames {shot.document.frames[0]} to {shot.document.frames[1]}
       </Button>
+      {run.isPending && pending > 0 && (
+        <Typography role="status" sx={{ fontSize: 12.5, color: "text.secondary", mt: 0.75 }}>
+          It starts when {count(pending, "change")} made before {pending === 1 ? "is" : "are"} kept.
+        </Typography>
+      )}
       {blocked !== null && (
         <Typography role="alert" sx={{ fontSize: 12.5, color: "error.main", mt: 0.75 }}>
           {blocked}
