@@ -118,8 +118,8 @@ def begins(shot: Path, first: int) -> None:
     change(shot, moved)
 
 
-@pytest.mark.parametrize("first", [-12, -3, 0])
-def test_a_range_below_zero_is_written_whole_and_goes_on_to_the_same_bytes(shot, tmp_path, first):
+def test_a_range_below_zero_is_written_whole_and_goes_on_to_the_same_bytes(shot, tmp_path):
+    first = -12
     expected = points(run(shot, tmp_path / "usual", frames=(1001, 1006)))
     begins(shot, first)
     out = run(shot, tmp_path / "out")

@@ -87,18 +87,18 @@ export function stretchSaid(take: Take): string {
 }
 
 /** What shows through of bodies that an understudy stands in for, or that have parts left out: a line each. */
-export function bodiesSaid(take: Take): string[] {
+export function bodiesSaid(take: Take): { said: string; bad: boolean }[] {
   const names = [...new Set(take.garments.flatMap((one) => one.bodies))];
   if (names.length === 0) return [];
   const bodies = names.join(" and the ");
   const most = (values: (number | null)[]) => area(Math.max(...values.map((value) => value ?? 0)));
   const frames = Math.max(...take.garments.map((one) => one.body_shows));
   const apart = Math.max(...take.garments.map((one) => one.left_out_shows));
+  const through = `the full ${bodies} shows through in ${count(frames, "frame")}, up to ${most(take.garments.map((one) => one.body_shows_area))} of cloth`;
+  const leftOut = `parts left out by choice show through in ${count(apart, "frame")}, up to ${most(take.garments.map((one) => one.left_out_area))}`;
   return [
-    frames === 0
-      ? `the full ${bodies}, counted exactly, shows through nowhere`
-      : `the full ${bodies} shows through in ${count(frames, "frame")}, at most ${most(take.garments.map((one) => one.body_shows_area))} of cloth at once`,
-    ...(apart === 0 ? [] : [`parts left out by choice show through in ${count(apart, "frame")}, at most ${most(take.garments.map((one) => one.left_out_area))}`]),
+    frames === 0 ? { said: `nothing of the full ${bodies} shows through`, bad: false } : { said: through, bad: true },
+    ...(apart === 0 ? [] : [{ said: leftOut, bad: false }]),
   ];
 }
 

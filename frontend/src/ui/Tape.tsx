@@ -156,7 +156,7 @@ function LaneFigures({ reading, take, frame }: { reading: Reading | undefined; t
   const speed = reading?.pulse.body_speed[frame - reading.pulse.first];
   const lanes: readonly [string, string][] = [
     ["Body speed", speed === undefined ? "" : `${speed.toFixed(1)}\u00a0m/s`],
-    ["Stretch", here === undefined ? "" : `${percent(here.stretch)}, worst ${percent(here.worst_edge)}`],
+    ["Stretch", here === undefined ? "" : `${(100 * here.stretch).toFixed(1)} to ${percent(here.worst_edge)}`],
     ["Snags", here === undefined ? "" : snagsHere(here)],
   ];
   return (

@@ -16,7 +16,7 @@ import sys
 import tempfile
 import threading
 from collections.abc import Callable
-from functools import lru_cache, wraps
+from functools import wraps
 from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
@@ -36,7 +36,6 @@ class _Reader:
         self._command = [sys.executable, "-m", f"{__package__}.elsewhere_process", module]
         self._turns = threading.BoundedSemaphore(MOST)
         self._idle: queue.LifoQueue[subprocess.Popen[bytes]] = queue.LifoQueue()
-        atexit.register(self.close)
 
     def ask(self, name: str, path: Path, *more: object) -> tuple[str, object]:
         """How the module's function `name` ended on `path`, and what it gave.
@@ -127,6 +126,15 @@ def elsewhere(read: Callable[Concatenate[Path, P], T]) -> Callable[Concatenate[P
     return asked
 
 
-@lru_cache
+def close_all() -> None:
+    """End all idle readers; the next reading starts one again."""
+    for reader in _readers.values():
+        reader.close()
+
+
+atexit.register(close_all)
+_readers: dict[str, _Reader] = {}
+
+
 def _reader_of(module: str) -> _Reader:
-    return _Reader(module)
+    return _readers.setdefault(module, _Reader(module))

@@ -27,13 +27,17 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
       </Typography>
       <Typography sx={{ fontSize: 12.5, fontWeight: 600 }}>{takeState(take)}</Typography>
       <Running take={take} />
-      {stretched !== "" && <Typography sx={{ fontSize: 12.5 }}>{stretched}</Typography>}
-      {stretched !== "" && <Typography sx={{ fontSize: 12.5 }}>{faults === "" ? "clear of what it collides with, and of itself" : faults}</Typography>}
-      {bodiesSaid(take).map((line) => (
-        <Typography key={line} sx={{ fontSize: 12.5 }}>
-          {line}
-        </Typography>
-      ))}
+      {stretched !== "" && (
+        <Box sx={{ "& > p": { fontSize: 12.5, mt: 0.4, lineHeight: 1.35 } }}>
+          <Typography>{stretched}</Typography>
+          <Typography color={faults === "" ? undefined : "error"}>{faults === "" ? "clear of what it collides with, and of itself" : faults}</Typography>
+          {bodiesSaid(take).map(({ said, bad }) => (
+            <Typography key={said} color={bad ? "error" : undefined}>
+              {said}
+            </Typography>
+          ))}
+        </Box>
+      )}
       {take.fault !== null && <FaultNote fault={take.fault} />}
       <Stale take={take} />
       <WearFinished shot={shot} take={take} />

@@ -53,6 +53,8 @@ def bodies_of(plan: ShotPlan) -> tuple[Body, ...]:
     """The members whose full surface says more than the colliders do, in the order of the cast."""
     out = []
     for member in plan.cast:
+        if member.stands_in_for is not None:
+            continue
         meets = next((one for one in plan.cast if one.stands_in_for == member.name), member).collider
         if meets is None or (member.collider is not None and member.chosen.all()):
             continue

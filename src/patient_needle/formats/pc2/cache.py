@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -59,9 +60,10 @@ def read_pc2(path: Path) -> PointCache:
             "this is not a PC2 cache", where=str(path), remedy="Check that the right file was chosen"
         )
     _, version, points, start, step, samples = HEADER.unpack(head)
-    if version != 1 or points <= 0 or samples < 0:
+    if version != 1 or points <= 0 or samples < 0 or not math.isfinite(start) or not math.isfinite(step):
         raise FileError(
-            f"the header makes no sense (version {version}, {points} points, {samples} frames)",
+            f"the header makes no sense (version {version}, {points} points, {samples} frames from {start}, "
+            f"{step} apart)",
             where=str(path),
             remedy="Write the cache again",
         )

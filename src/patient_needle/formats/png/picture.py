@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +24,19 @@ def read_picture(path: Path) -> tuple[NDArray[Any], float]:
 
     `FileError` when it is none, or has colours.
     """
+    with _opened(path) as picture:
+        return np.asarray(picture), GREYS[picture.mode]
+
+
+def list_picture(path: Path) -> Contents:
+    """Its size; `FileError` as of `read_picture`."""
+    with _opened(path) as picture:
+        picture.load()  # all of it must be there
+        return Contents(Stated(), (), picture=picture.size)
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[Image.Image]:
     read_bytes(path)
     try:
         with Image.open(path, formats=["PNG"]) as picture:
@@ -36,17 +51,11 @@ def read_picture(path: Path) -> tuple[NDArray[Any], float]:
                     f"the picture is not grey, it has the channels {' '.join(picture.getbands())}",
                     where=str(path), remedy="Save it as a grey PNG of 16 bits, without transparency",
                 )  # fmt: skip
-            return np.asarray(picture), GREYS[picture.mode]
+            yield picture
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise FileError(
             f"this cannot be read as PNG ({error})", where=str(path), remedy="Save it again"
         ) from None
-
-
-def list_picture(path: Path) -> Contents:
-    """Its size; `FileError` as of `read_picture`."""
-    height, width = read_picture(path)[0].shape
-    return Contents(Stated(), (), picture=(width, height))
 
 
 def write_picture(path: Path, picture: NDArray[np.float64]) -> None:
