@@ -352,24 +352,6 @@ def test_a_unit_mistake_is_said_where_it_is(room: Page):
     expect(figure).to_contain_text("as tall as a grown human")
 
 
-def test_the_later_of_two_tabs_is_told(room: Page, open_house, context):
-    open_shot(room, "Signal flag 0010")
-    other = context.new_page()
-    other.goto(open_house.address)
-    open_shot(other, "Signal flag 0010")
-    # A tab that does not hear events, as one that slept would not.
-    other.route("**/api/events", lambda route: route.abort())
-    other.reload()
-    open_shot(other, "Signal flag 0010")
-    expect(other.get_by_label("Settle, frames")).to_be_visible()
-    type_into(room, "Settle, frames", 3)
-    expect(room.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("settles 3"))
-    type_into(other, "Settle, frames", 5)
-    expect(other.get_by_role("alert").filter(has_text="another window")).to_be_visible()
-    expect(other.get_by_label("Settle, frames")).to_have_value("3")
-    other.close()
-
-
 @pytest.mark.parametrize("theme", ["daylight", "dimmed"])
 def test_nothing_serious_for_accessibility_on_any_bench(room: Page, theme):
     room.emulate_media(reduced_motion="reduce")  # else colours are measured on their way from light to light

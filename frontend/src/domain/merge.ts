@@ -43,7 +43,7 @@ export function apart(base: unknown, mine: unknown, theirs: unknown, where: read
       return mine.flatMap((one, at) => apart(base[at], one, theirs[at], [...where, `${at + 1}`]));
     }
   }
-  return [{ where: where.map(plain).join(" › "), mine, theirs }];
+  return [{ where: where.map(plain).join(", "), mine, theirs }];
 }
 
 /** A key of the document as one reads it: friction, clearance in mm. */

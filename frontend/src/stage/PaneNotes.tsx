@@ -54,14 +54,18 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
 /** Which frame stands on the stage while another one is on its way. */
 function OnItsWay() {
   const wanted = useRoom((room) => room.frame);
+  const shown = useRoom((room) => room.shown);
+  const takes = useRoom((room) => looksAtTakes(room.bench));
   const staged = useRoom((room) => room.staged);
-  if (staged === wanted) return null;
+  const there = staged !== null && (!takes || shown.every((take) => staged.takes.includes(take)));
+  if (staged?.frame === wanted && there) return null;
   return (
     <Typography role="status" sx={{ ...NOTE, bottom: "auto", top: 56, left: 14 }}>
       Frame <span className="figure">{wanted}</span> is on its way
       {staged !== null && (
         <>
-          ; what stands here is frame <b className="figure">{staged}</b>
+          ; what stands here is frame <b className="figure">{staged.frame}</b>
+          {!there && (staged.takes.length === 0 ? ", with the garments as they were made" : " of another take")}
         </>
       )}
     </Typography>
@@ -97,10 +101,11 @@ function MadeNote({ shot }: { shot: Shot }) {
 
 function TakeNote({ take, first, left, width }: { take: Take; first: Take; left: string; width: string }) {
   // The figures are those of what stands on the stage, whatever frame is wanted.
-  const frame = useRoom((room) => room.staged ?? room.frame);
+  const frame = useRoom((room) => (room.staged?.takes.includes(take.id) ? room.staged.frame : null));
   const pulse = usePulse(take.id).data;
   const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
   const here = frames.find((one) => one.frame === frame);
+  if (frame === null) return null;
   const simulated = take.garments.some(({ first, last }) => first !== null && last !== null && frame >= first && frame <= last);
   return (
     <Box sx={{ ...NOTE, left, maxWidth: width }}>

@@ -1,6 +1,6 @@
 /** What stands on the stage, fetched as it is wanted: bodies, garments as made, takes frame by frame. */
 import { floats, indices, part } from "../api/client";
-import type { Look } from "../state/room";
+import type { Look, Staged } from "../state/room";
 import { cut, FrameShelf } from "./frameShelf";
 import type { Stage } from "./stage";
 
@@ -70,7 +70,7 @@ export class Scenery {
   private readonly values = new Map<string, Float32Array | null>();
   private look: Look = "cloth";
   private frame = 0;
-  private shown: number | null = null;
+  private shown: Staged | null = null;
   private again: number | undefined;
   private placed = false;
   private framedSize = 1;
@@ -80,7 +80,7 @@ export class Scenery {
 
   constructor(
     private readonly stage: Stage,
-    private readonly told: { failed(error: unknown): void; placed(): void; shown(frame: number | null): void },
+    private readonly told: { failed(error: unknown): void; placed(): void; shown(staged: Staged | null): void },
   ) {}
 
   /** Put on the stage what is described, and take the rest off, once all of it has come. */
@@ -129,9 +129,10 @@ export class Scenery {
       if (positions) this.stage.moveCloth(key, positions);
       if (inside) this.shade(key, worn, frame);
     }
-    this.shown = frame;
+    const takes = description.worn.flatMap(({ take }) => (take === null ? [] : [take]));
+    if (this.shown?.frame !== frame || this.shown.takes.join() !== takes.join()) this.shown = { frame, takes };
     if (this.marks.member !== null) this.mark(this.marks.member);
-    this.told.shown(frame);
+    this.told.shown(this.shown);
     this.settle();
   }
 
@@ -274,7 +275,7 @@ export class Scenery {
   }
 
   private mark(name: string): void {
-    if (this.marks.member === name) this.stage.markBody(name, this.marks.marks?.get(this.shown ?? this.frame) ?? null);
+    if (this.marks.member === name) this.stage.markBody(name, this.marks.marks?.get(this.shown?.frame ?? this.frame) ?? null);
   }
 
   private shadeBody(name: string, { path, high }: { path: string; high: number }): void {
@@ -312,7 +313,7 @@ export class Scenery {
     floats(`/api/takes/${worn.take}/garments/${part(worn.garment)}/look/${look}/${frame}`)
       .then(({ values }) => {
         this.values.set(name, values);
-        if (this.shown === frame) this.show(this.frame);
+        if (this.shown?.frame === frame) this.show(this.frame);
       })
       .catch(() => {
         this.values.delete(name);

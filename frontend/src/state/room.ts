@@ -9,6 +9,12 @@ export type Look = "cloth" | "threads" | "map" | "stretch" | "closeness" | "insi
 export type View = "front" | "back" | "three-quarter" | "side";
 export type Theme = "daylight" | "dimmed";
 
+/** A whole frame on the stage, and the takes whose cloth it shows; none where garments stand as they were made. */
+export interface Staged {
+  frame: number;
+  takes: readonly number[];
+}
+
 /** One edit that met another window's: what was meant, each value in both versions, and making it after all. */
 export interface Clash {
   said: string;
@@ -20,8 +26,8 @@ export interface Room {
   shot: number | null;
   bench: Bench;
   frame: number;
-  /** The frame that stands on the stage: the last one of which everything has come, null for none yet. */
-  staged: number | null;
+  /** What stands on the stage: the last frame of which everything has come, null for none yet. */
+  staged: Staged | null;
   playing: boolean;
   loop: [number, number] | null;
   look: Look;

@@ -19,17 +19,23 @@ export interface Draft {
 export function useDraft(kept: string): Draft {
   const [text, setText] = useState(kept);
   const [drawn, setDrawn] = useState(kept); // the value that the text was last the same as, or is being kept over
-  const theirs = text !== drawn && kept !== drawn && kept !== text;
+  const [sent, setSent] = useState(false); // whether the text is on its way: what comes next is the answer to it
+  const theirs = !sent && text !== drawn && kept !== drawn && kept !== text;
   const leave = () => {
+    setSent(false);
     setDrawn(kept);
     setText(kept);
   };
   if (kept !== drawn && !theirs) leave();
   return {
     text,
-    setText,
+    setText: (next) => {
+      setSent(false);
+      setText(next);
+    },
     theirs,
     keeping: () => {
+      setSent(true);
       setDrawn(kept);
     },
     leave,

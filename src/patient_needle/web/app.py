@@ -6,19 +6,10 @@ import json
 from typing import Any
 
 from apiflask import APIFlask
-from flask import Request
-from werkzeug.exceptions import BadRequest
 
 from . import deliveries, front, guards, problems, shots, takes, workroom
-from .json_provider import BoundedJson
+from .json_provider import BoundedJson, JsonRequest
 from .services import Services
-
-
-class _Request(Request):
-    """A request whose JSON, when it cannot be taken, is refused with the reason."""
-
-    def on_json_loading_failure(self, e: ValueError | None) -> Any:
-        raise BadRequest(f"the request is not JSON that can be taken: {e}" if e else "the request is not JSON")
 
 
 def create_app(house: Services | None) -> APIFlask:
@@ -28,7 +19,7 @@ def create_app(house: Services | None) -> APIFlask:
         docs_path=None, static_folder=None,  # type: ignore[arg-type]  # Flask allows None
     )  # fmt: skip
     app.json = BoundedJson(app)
-    app.request_class = _Request
+    app.request_class = JsonRequest
     app.config.update(OPENAPI_VERSION="3.1.0", AUTO_404_RESPONSE=False, AUTO_VALIDATION_ERROR_RESPONSE=False)
     if house is not None:
         app.extensions["needle"] = house

@@ -5,10 +5,23 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from flask import Request
 from flask.json.provider import DefaultJSONProvider
 
-from ..core.model.errors import FileError
+from ..core.model.errors import FileError, NeedleError
 from ..formats.bounded_json import finite, read_json
+
+
+class NotJsonError(NeedleError):
+    """A request is no JSON, or none that can be taken."""
+
+
+class JsonRequest(Request):
+    """A request whose JSON, when it cannot be taken, is refused with the reason."""
+
+    def on_json_loading_failed(self, e: ValueError | None) -> Any:
+        """See `flask.Request`."""
+        raise NotJsonError(str(e) if e else "it is not JSON", where="the request", remedy="Send it as JSON")
 
 
 class BoundedJson(DefaultJSONProvider):

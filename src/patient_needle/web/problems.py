@@ -16,11 +16,13 @@ from werkzeug.exceptions import HTTPException
 from ..core.model.errors import NeedleError
 from ..desk.client import DeskAwayError, DeskFaultError
 from ..store.errors import DISK_FULL, ConflictError, DatabaseAwayError, MissingError
+from .json_provider import NotJsonError
 
 log = structlog.get_logger()
 STATUS: dict[type[NeedleError], int] = {
     MissingError: 404, ConflictError: 409, DeskAwayError: 503, DatabaseAwayError: 503,
     DeskFaultError: 500,
+    NotJsonError: 400,
 }  # fmt: skip
 
 
