@@ -28,6 +28,7 @@ from tests.layers import dropped, twisted  # noqa: E402
 from .calm import calm  # noqa: E402
 from .cast import cast  # noqa: E402
 from .chalk import chalk  # noqa: E402
+from .crowd import crowd  # noqa: E402
 from .document import put_in  # noqa: E402
 from .elsewhere import elsewhere  # noqa: E402
 from .limbs import limbs  # noqa: E402
@@ -60,6 +61,7 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
         "smock": lambda: shot("smock.json", "The lamplighter's skirt and smock, 5,623 vertices", quick),
         "calm": lambda: calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if quick else 1040),
         "pages": pages,
+        "crowd": crowd,
     }
 
 
