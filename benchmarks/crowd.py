@@ -35,8 +35,8 @@ def crowd() -> str:
     ]
     lines = [
         f"## A page beside {STREAMS} streams and {SLOW} slow clients (bar: p95 under {BAR:.0f} ms)\n",
-        f"One page calls for {SECONDS:.0f} s, one call after the other. A third of the slow clients drip a head, "
-        "a third a body, a third read an answer a few bytes at a time; what is cut off comes again. "
+        f"One page calls for {SECONDS:.0f} s, one call after the other. A third of the slow clients drip a "
+        "head, a third a body, a third read an answer a few bytes at a time; what is cut off comes again. "
         f"{there} of {STREAMS + SLOW} were connected at the end; {failed} calls failed.\n",
         "| beside | calls | median | p95 | longest |\n|---|---|---|---|---|",
         *rows,
@@ -141,7 +141,8 @@ def main() -> None:
     for name, each in (("alone", alone), ("beside the crowd", times)):
         figures = np.percentile(each, [50, 95, 100]) if each else np.full(3, np.nan)
         print(
-            f"{name}: {len(each)} calls, median {figures[0]:.0f} ms, p95 {figures[1]:.0f}, longest {figures[2]:.0f}"
+            f"{name}: {len(each)} calls, "
+            f"median {figures[0]:.0f} ms, p95 {figures[1]:.0f}, longest {figures[2]:.0f}"
         )
     print(f"{failed} failed, {there} of {STREAMS + SLOW} connected at the end")
 
