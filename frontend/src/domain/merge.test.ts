@@ -1,5 +1,5 @@
-import { describe, expect, it } from "vitest";
-import { merged } from "./merge";
+import { describe, expect, it, test } from "vitest";
+import { apart, merged } from "./merge";
 
 const base = {
   winds: [{ name: "gust", strength: { frames: [1, 9], values: [0, 4] } }, { name: "breeze", strength: 1 }],
@@ -36,4 +36,23 @@ describe("an edit made on a document that has changed meanwhile", () => {
     expect(merged<unknown>(base, turned, longer)).toEqual({ ...turned, frames: [1, 20] });
     expect(merged<unknown>(base, longer, turned)).toEqual({ ...turned, frames: [1, 20] });
   });
+});
+
+test("what two changed at the same place is told with both values, and nothing else", () => {
+  const base = { frames: [1, 9], run_in: { settle: 2, move: 30 }, cast: [{ name: "a", collider: { clearance_mm: 2, friction: 0.3 } }, { name: "b", collider: null }] };
+  const mine = { ...base, frames: [1, 12], run_in: { settle: 5, move: 30 }, cast: [{ name: "a", collider: { clearance_mm: 4, friction: 0.3 } }, { name: "b", collider: null }] };
+  const theirs = { ...base, frames: [0, 9], run_in: { settle: 3, move: 20 }, cast: [{ name: "b", collider: null }, { name: "a", collider: { clearance_mm: 1, friction: 0.5 } }] };
+  expect(apart(base, mine, theirs)).toEqual([
+    { where: "run in, settle", mine: 5, theirs: 3 },
+    { where: "cast, a, collider, clearance in mm", mine: 4, theirs: 1 },
+  ]);
+  expect(apart(base, mine, mine)).toEqual([]);
+  expect(apart(base, base, theirs)).toEqual([]);
+});
+
+test("what one took out and the other changed is told", () => {
+  const base = { cast: [{ name: "a", kind: "prop" }] };
+  expect(apart(base, { cast: [] }, { cast: [{ name: "a", kind: "set piece" }] })).toEqual([
+    { where: "cast, a", mine: undefined, theirs: { name: "a", kind: "set piece" } },
+  ]);
 });

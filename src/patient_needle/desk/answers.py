@@ -31,7 +31,7 @@ from ..core.model.errors import NeedleError, ShotError
 from ..core.solver.outfit import outfit
 from ..formats.bounded_json import finite
 from ..formats.contents import Contents, Piece, Stated, size_of
-from ..formats.obj import read_sequence
+from ..formats.obj import read_numbered
 from ..formats.pc2.layout import pc2_bytes
 from ..formats.png import write_picture
 from ..formats.registry import list_contents, write_values
@@ -145,7 +145,7 @@ class Answers:
             for name, sha in files.items():
                 with self._store.begin() as session:
                     (Path(folder) / name).write_bytes(blobs.get(session, sha))
-            joined = read_sequence([Path(folder) / name for name in files])
+            joined = read_numbered(Path(folder))
         points = np.ascontiguousarray(joined.frames, "<f4")
         data = pc2_bytes(joined.first, [frame.tobytes() for frame in points])
         mesh = joined.mesh

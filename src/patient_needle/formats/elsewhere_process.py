@@ -20,7 +20,7 @@ from ..core.model.errors import NeedleError
 
 WORK = 10  # s of the processor that a reading may take, and
 WAIT = 60  # s by the clock, however busy the machine is;
-BYTES_A_SECOND = 5_000_000  # for each of which in the file it has a second more
+BYTES_A_SECOND = 2_000_000  # for each of which in the file, or the folder, it has a second more
 MEMORY = 1 << 30  # bytes of address space that a reading may take: threads reserve more than they use, and
 TIMES_THE_FILE = 4  # as much more: a damaged file can ask for any number
 NO_ROOM = 3  # how a child ends that cannot write its answer
@@ -48,7 +48,8 @@ def serve(name: str) -> None:
 def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, ...], passing: str) -> None:
     """Run in the child, which does not come back."""
     os.dup2(2, 1)  # what a library prints must not be taken for an answer
-    size = path.stat().st_size if path.is_file() else 0
+    files = path.iterdir() if path.is_dir() else [path]
+    size = sum(file.stat().st_size for file in files if file.is_file())
     more_seconds = size // BYTES_A_SECOND
     signal.alarm(WAIT + more_seconds)
     resource.setrlimit(resource.RLIMIT_CPU, (WORK + more_seconds, WORK + more_seconds + 5))

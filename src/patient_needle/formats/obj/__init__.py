@@ -8,15 +8,17 @@ from pathlib import Path
 from ..elsewhere import elsewhere
 from ..registry import CacheContent, register
 from .reader import read_obj
-from .sequence import Sequence, read_sequence, read_siblings, siblings
+from .sequence import Sequence, read_folder, read_sequence, read_siblings, siblings
 from .writer import write_obj
 
 
 def _content(path: Path) -> CacheContent:
-    read = elsewhere(read_siblings)(path)
+    read = elsewhere(read_siblings)(path.parent, path.name)
     return CacheContent(read.frames, read.mesh.face_corners, float(read.first))
 
 
 register(".obj", mesh_reader=elsewhere(read_obj), mesh_writer=write_obj, cache_reader=_content)
 
-__all__ = ["Sequence", "read_obj", "read_sequence", "siblings", "write_obj"]
+read_numbered = elsewhere(read_folder)  # a folder's numbered files as one sequence, in a process of its own
+
+__all__ = ["Sequence", "read_numbered", "read_obj", "read_sequence", "siblings", "write_obj"]

@@ -45,9 +45,14 @@ def siblings(path: Path) -> list[Path]:
     return [other for _, other in sorted(found)]
 
 
-def read_siblings(path: Path) -> Sequence:
-    """The sequence of numbered files that `path` is one of."""
-    return read_sequence(siblings(path))
+def read_siblings(folder: Path, name: str) -> Sequence:
+    """The sequence of numbered files of a folder that the one called `name` belongs to."""
+    return read_sequence(siblings(folder / name))
+
+
+def read_folder(folder: Path) -> Sequence:
+    """All files of a folder as one sequence."""
+    return read_sequence(list(folder.iterdir()))
 
 
 def read_sequence(paths: list[Path]) -> Sequence:
