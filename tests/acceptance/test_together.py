@@ -91,12 +91,12 @@ def test_strokes_keep_their_order_and_a_run_waits_for_them(room: Page, own, open
     bench(room, "Chalk")
     room.get_by_role("button", name="Front", exact=True).click()
     until(lambda: outside(stage(room)) > 3000, 60)
-    begin(room, "Weight", "heavy end")
+    begin(room, "Weight", own[1])
     expect(chalk_card(room).get_by_text("677 vertices at exactly 0")).to_be_visible(timeout=SLOW)
     type_into(room, "Radius, mm", 60)
     room.get_by_role("button", name=re.compile("^All values")).click()
     # The shot is still being read: neither what strokes do comes, nor are edits kept.
-    slow = r"/(paint|maps/heavy%20end)$|/api/shots/\d+$"
+    slow = r"/(paint|maps/Together%20\d+)$|/api/shots/\d+$"
     waiting = held_back(room, slow)
     draw(room, (0.46, 0.42), (0.52, 0.44))
     draw(room, (0.48, 0.42), (0.54, 0.44))
@@ -110,7 +110,8 @@ def test_strokes_keep_their_order_and_a_run_waits_for_them(room: Page, own, open
     assert open_house.ask(f"shots/{own[0]}/takes") == []
     release(room, waiting, slow)
     take = until(lambda: open_house.ask(f"shots/{own[0]}/takes"), 60)[0]
-    steps = open_house.ask(f"shots/{own[0]}")["document"]["garments"][0]["maps"][0]["steps"]
+    maps = open_house.ask(f"shots/{own[0]}")["document"]["garments"][0]["maps"]
+    steps = next(one["steps"] for one in maps if one["name"] == own[1])
     kinds = [next(kind for kind in ("stroke", "change") if step[kind]) for step in steps]
     assert kinds == ["stroke", "stroke", "change"]
     assert take["revision"] == open_house.ask(f"shots/{own[0]}")["revision"]

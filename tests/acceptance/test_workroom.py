@@ -130,7 +130,7 @@ def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path)
     expect(take).to_contain_text("running", timeout=SLOW)
     expect(take).to_contain_text("s a frame", timeout=SLOW)
     expect(take).to_contain_text("finished", timeout=SLOW)
-    expect(take).to_contain_text(re.compile(r"worst stretch \d+\.\d"))
+    expect(take).to_contain_text(re.compile(r"the worst edge \d+\.\d"))
     first, last = look_at(room, 983), look_at(room, 1006)
     assert outside(first) > 5000
     assert np.abs(first - last).max(axis=2).mean() > 1.0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from contextlib import ExitStack
 from pathlib import Path
 from tempfile import SpooledTemporaryFile, TemporaryDirectory
 from typing import Any
@@ -24,6 +25,7 @@ from .services import services
 
 blueprint = APIBlueprint("shots", __name__, url_prefix="/api/shots", tag="Shots")
 PIECE = 1 << 20
+IN_MEMORY = 32 << 20  # bytes of a zip, beyond which it is in a file
 
 
 def described(session: Session, shot_id: int) -> schemas.Shot:
@@ -179,12 +181,17 @@ def import_shot() -> schemas.Shot:
 @blueprint.doc(responses=binary("A zip", "application/zip"))
 def export_shot(shot_id: int) -> Response:
     """The shot with its files as one zip that ./needle sim runs to the same bits."""
-    kept = SpooledTemporaryFile(max_size=32 * PIECE)  # noqa: SIM115 - it closes with the response
-    with services().store.begin() as session:
-        name = shots.get(session, shot_id).name
-        write_zip(kept, *shots.contents(session, shot_id))  # type: ignore[arg-type]
-    kept.seek(0)
-    return attachment(kept, file_name(name, ".zip"), "application/zip")  # type: ignore[arg-type]
+    with ExitStack() as open_files:
+        kept = open_files.enter_context(SpooledTemporaryFile(max_size=IN_MEMORY))
+        with services().store.begin() as session:
+            name = file_name(shots.get(session, shot_id).name, ".zip")
+            write_zip(kept, *shots.contents(session, shot_id))  # type: ignore[arg-type]
+        size = kept.tell()
+        kept.seek(0)
+        if size <= IN_MEMORY:
+            return attachment(kept.read(), name, "application/zip")
+        open_files.pop_all()  # the response closes it
+        return attachment(kept, name, "application/zip")  # type: ignore[arg-type]
 
 
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/reading")
