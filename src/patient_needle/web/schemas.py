@@ -8,9 +8,9 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
-from ..formats.shot_file.document import FabricRecord, Name, StrokeRecord
+from ..formats.shot_file.document import FabricRecord, StrokeRecord
 from ..formats.shot_file.document import ShotFile as ShotFile
-from ..formats.shot_file.ranges import Frame, Frames, Many, Place, Rate, Text, Within
+from ..formats.shot_file.ranges import Frame, Frames, Many, Name, Place, Rate, Text, Within
 
 Patience = Literal["first-look", "working", "final"]
 

@@ -42,6 +42,8 @@ def held(**choose: object) -> dict[str, object]:
         ({"forces": {"gravity": [0, -1e30, 0]}}, "m/s2"),
         ({"garments": [GARMENT | {"maps": [MAP]}]}, "from 0 to 1"),
         ({"name": "a\nb"}, "needs a letter"),
+        ({"name": "\u200d"}, "needs a letter"),
+        ({"name": "a\u202eb"}, "needs a letter"),
         ({"cast": [BODY | {"name": ".."}]}, "needs a letter"),
         ({"cast": [BODY] * 501}, "at most 500 items"),
         ({"cast": [BODY | {"file": "x" * 2000}]}, "at most 1000 characters"),

@@ -7,7 +7,7 @@ from collections import Counter
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import ValidationError
 
 from ...core.model.errors import FileError, ShotError
 from ..bounded_json import read_json
@@ -23,6 +23,7 @@ from .ranges import (
     Keyed,
     Many,
     Metres,
+    Name,
     Place,
     Rate,
     Record,
@@ -33,11 +34,6 @@ from .ranges import (
 )
 
 FORMAT, VERSION = "patient-needle-shot", 1
-# A name says something, and is neither a path nor what breaks a line.
-NAMED = r"^[^/\\\x00-\x1f\x7f]*[^/\\\x00-\x1f\x7f.\s][^/\\\x00-\x1f\x7f]*$"
-Name = Annotated[str, Field(min_length=1, max_length=80, pattern=NAMED)]
-
-
 Acceleration = Annotated[float, Within(-1e4, 1e4, "m/s2")]
 Stiffness = Annotated[float, Within(-1e9, 1e9, "N/m")]
 Rigidity = Annotated[float, Within(-1e6, 1e6, "N m")]
@@ -524,11 +520,6 @@ def _explained(where: str, error: ValidationError) -> ShotError:
     if first["type"] == "missing":
         return ShotError(f"'{place}' is missing", where=where, remedy="Add it")
     given = reprlib.repr(first["input"])
-    if first["type"] == "string_pattern_mismatch" and first["ctx"]["pattern"] == NAMED:
-        return ShotError(
-            f"'{place}' cannot be {given}", where=where,
-            remedy="A name needs a letter or a figure, and has no slash and no control character",
-        )  # fmt: skip
     return ShotError(
         f"'{place}' cannot be {given} ({first['msg']})",
         where=where,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -9,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, GetCoreSchemaHandler, GetJson
 from pydantic.functional_validators import AfterValidator
 from pydantic_core import PydanticCustomError, core_schema
 
+TURNING = "\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"  # of the writing direction
 MOST_FRAMES = 5_000  # of a shot: three minutes at 24 a second
 MOST_VERTICES = 2_000_000
 LARGEST = 2**31 - 1
@@ -68,6 +70,18 @@ class Many:
         return {**handler(source), "min_length": self.least, "max_length": self.most, "fail_fast": True}
 
 
+def _named(name: str) -> str:
+    """A name that can be read, spoken of, and is no path."""
+    kinds = {unicodedata.category(sign)[0] for sign in name}
+    unseen = any(unicodedata.category(sign) == "Cc" or sign in TURNING for sign in name)
+    if not kinds & {"L", "N", "S"} or unseen or set(name) & {"/", "\\"}:
+        raise PydanticCustomError(
+            "not_a_name", "a name needs a letter or a figure, and has no slash and no control character"
+        )
+    return name
+
+
+Name = Annotated[str, Field(min_length=1, max_length=80), AfterValidator(_named)]
 Frame = Annotated[int, Within(-1_000_000, 1_000_000, "frames")]
 Rate = Annotated[float, Within(0.1, 1000, "frames a second")]
 Metres = Annotated[float, Within(-1e6, 1e6, "m")]
