@@ -126,7 +126,7 @@ def _clean(records: list[dict[str, Any]]) -> dict[str, Any]:
     stretched = sum(any(s["kind"] == "overstretch" for s in r["snags"]) for r in records)
     worst = max(r["stretch"]["worst"] for r in records)
     said += f"; the worst edge stretches {100 * worst:.1f} %"
-    said += f", overstretched in {stretched} frames" if stretched else ""
+    said += f", overstretched in {stretched} of the frames" if stretched else ""
     return {
         "name": "Clean cloth",
         "said": said,
