@@ -340,11 +340,13 @@ def test_the_stream_replays_what_was_missed_and_goes_on(workroom, shot):
         async with contextlib.aclosing(hub.stream(0)) as stream:
             assert (await anext(stream)).startswith("retry")
             assert '"kind": "shots"' in await anext(stream)
-            await asyncio.to_thread(made)
-            async for line in stream:
-                if '"take"' in line:
-                    return line
-        raise AssertionError("the stream ended")
+            line = asyncio.ensure_future(anext(stream))
+            while not (line.done() and '"take"' in line.result()):
+                if line.done():
+                    line = asyncio.ensure_future(anext(stream))
+                await asyncio.to_thread(made)  # again, should the hub not have listened yet
+                await asyncio.wait([line], timeout=1.0)
+            return line.result()
 
     def made() -> None:
         with workroom.store.begin() as session:
