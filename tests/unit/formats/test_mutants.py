@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import pytest
 
 from tests.mutants import FORMATS, mutated, run
 
 
+@pytest.fixture(scope="module")
+def outcomes(tmp_path_factory):
+    """A thousand mutants of every format, two formats at a time."""
+    folders = [tmp_path_factory.mktemp(kind) for kind in FORMATS]
+    with ThreadPoolExecutor(2) as both:
+        return dict(zip(FORMATS, both.map(run, FORMATS, [1000] * len(FORMATS), folders), strict=True))
+
+
 @pytest.mark.parametrize("kind", FORMATS)
-def test_a_thousand_mutants_of_each_format(tmp_path, kind):
-    outcome = run(kind, 1000, tmp_path)
+def test_a_thousand_mutants_of_each_format(outcomes, kind):
+    outcome = outcomes[kind]
     assert outcome.wrong == ""
     assert outcome.read + outcome.refused == 1000
     assert outcome.refused > 300, "mutants that are all fine test nothing"
