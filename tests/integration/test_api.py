@@ -7,6 +7,7 @@ import contextlib
 import io
 import json
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -355,7 +356,8 @@ def test_the_stream_replays_what_was_missed_and_goes_on(workroom, shot):
                 garments=1,
             )  # fmt: skip
 
-    line = asyncio.run(asyncio.wait_for(heard(), 30))
+    with ThreadPoolExecutor(1) as apart:  # the browser's tests leave a loop running in this thread
+        line = apart.submit(lambda: asyncio.run(asyncio.wait_for(heard(), 30))).result()
     assert json.loads(line.split("data: ")[1])["shot"] == shot
 
 

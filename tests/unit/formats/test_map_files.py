@@ -48,7 +48,8 @@ class TestPictures:
         with Image.open(tmp_path / "map.png") as other:
             assert other.mode == "I;16"
             assert other.size == (1024, 1024)
-        found = laid_on(read_picture(tmp_path / "map.png"), GROUND)
+        picture, white = read_picture(tmp_path / "map.png")
+        found = laid_on(picture, GROUND, white)
         assert np.abs(found - VALUES).max() < 0.01
 
     def test_uvs_that_overlap_or_leave_the_picture(self):
@@ -72,7 +73,8 @@ class TestPictures:
 
     def test_eight_bits_will_do_and_damage_is_said(self, tmp_path):
         Image.fromarray(np.full((4, 6), 51, np.uint8)).save(tmp_path / "eight.png")
-        assert read_picture(tmp_path / "eight.png") == pytest.approx(0.2)
+        picture, white = read_picture(tmp_path / "eight.png")
+        assert picture / white == pytest.approx(0.2)
         assert list_contents(tmp_path / "eight.png").picture == (6, 4)
         data = (tmp_path / "eight.png").read_bytes()
         for cut in (0, 7, 20, len(data) // 2):

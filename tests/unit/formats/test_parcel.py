@@ -26,7 +26,11 @@ def test_a_zip_comes_back_as_it_was(flag, tmp_path):
     path = tmp_path / "shot.zip"
     with path.open("wb") as stream:
         write_zip(stream, document, {name: [data[:9], data[9:]] for name, data in files.items()})
-    assert read_zip(path, "the zip") == (document, files)
+    into = tmp_path / "unpacked"
+    into.mkdir()
+    read, unpacked = read_zip(path, "the zip", into)
+    assert (read, {name: file.read_bytes() for name, file in unpacked.items()}) == (document, files)
+    assert all(file.parent == into and file.name.isdigit() for file in unpacked.values())
 
 
 def test_a_folder_comes_back_as_it_was(flag, tmp_path):
@@ -57,7 +61,7 @@ def test_a_link_in_a_zip_is_refused(tmp_path):
         link.external_attr = (stat.S_IFLNK | 0o777) << 16
         archive.writestr(link, "/etc/passwd")
     with pytest.raises(FileError, match="a link"):
-        read_zip(path, "the zip")
+        read_zip(path, "the zip", tmp_path)
 
 
 def test_a_zip_that_lies_about_its_sizes_is_refused(flag, tmp_path):
@@ -68,7 +72,7 @@ def test_a_zip_that_lies_about_its_sizes_is_refused(flag, tmp_path):
     path = tmp_path / "shot.zip"
     path.write_bytes(data[: len(data) * 2 // 3])
     with pytest.raises(FileError):
-        read_zip(path, "the zip")
+        read_zip(path, "the zip", tmp_path)
 
 
 def differing(flag, how):
