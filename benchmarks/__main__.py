@@ -156,7 +156,7 @@ def swing(vertices: int) -> str:
 def elastic_pass(vertices: int) -> str:
     """One product with the linearised stiffness against the time it takes to move its data once."""
     cloth = make(vertices, level=False)
-    x = cloth.rest_points + 1e-3 * np.sin(40 * cloth.rest_points[:, [1, 0, 0]])
+    x = cloth.placed + 1e-3 * np.sin(40 * cloth.placed[:, [1, 0, 0]])
     membrane, bending = Membrane(cloth), Bending(cloth)
     out, p = np.zeros_like(x), np.cos(30 * x)
     membrane.gradient(x, out)

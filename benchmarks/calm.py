@@ -62,7 +62,7 @@ class Watched:
 def watched(plan: ShotPlan, settled: int, last: int) -> Watched:
     """The first garment of a shot after frame `settled`, up to frame `last`."""
     run = OutfitRun(plan, PlannedRun(plan.garments[:1], plan.garments[:1]))
-    held, rest = run.outfit.held, run.outfit.rest_points
+    held, rest = run.outfit.held, run.outfit.placed
     hem = rest[:, 1] < rest[:, 1].min() + 0.03
     points, seen, hang, hung = [], [], 0.0, rest
     for (result,) in run.frames(run.start(), plan.first_simulated, last):

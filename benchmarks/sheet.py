@@ -10,6 +10,7 @@ from scipy.spatial import Delaunay
 
 from patient_needle.core.contact.rows import Surroundings
 from patient_needle.core.geometry.material import drawn_directions
+from patient_needle.core.geometry.rest_metric import shape_of_triangles
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import Patience
 from patient_needle.core.solver.cloth import Cloth, build_cloth
@@ -62,15 +63,16 @@ def make(vertices: int, *, level: bool) -> Cloth:
         points, warp = points[:, [0, 2, 1]], np.array([0.0, 0, 1])
         faces = faces[:, ::-1].copy()
     fabric = Fabric("sheet", stretch_warp=1000, stretch_weft=1000, shear=400, bend_warp=6e-6, bend_weft=6e-6)
-    return build_cloth("sheet", points, faces, drawn_directions(points, faces, warp), fabric, held)
+    shape = shape_of_triangles("sheet", points, faces, drawn_directions(points, faces, warp))
+    return build_cloth(shape, fabric, held)
 
 
 def ours(cloth: Cloth, patience: Patience, substeps: int) -> Result:
     """The engine at a fixed number of substeps, from rest."""
     empty, no_faces = np.zeros((0, 3)), np.zeros((0, 3), np.int32)
     engine = Engine(cloth, empty, no_faces, patience, Forces(GRAVITY), 1e-3)
-    state = at_rest(cloth.rest_points, 1)
-    surround = Surround(empty, empty, cloth.rest_points[cloth.held], NOTHING)
+    state = at_rest(cloth.placed, 1)
+    surround = Surround(empty, empty, cloth.placed[cloth.held], NOTHING)
     engine.step(state, surround, 1 / (RATE * substeps), FrameTally())  # makes the factor
     times, strains, energies = [], [], []
     for _ in range(FRAMES):
@@ -96,10 +98,10 @@ def baseline(cloth: Cloth, substeps: int) -> Result:
     membrane = (cloth.triangles[order], cloth.rest_inverse[order], 1 / (stiffness * step**2), starts)
     across = np.ascontiguousarray(cloth.hinges[:, 2:])
     order, starts = xpbd.in_colours(across, cloth.count)
-    rest = np.linalg.norm(cloth.rest_points[across[:, 0]] - cloth.rest_points[across[:, 1]], axis=1)
+    rest = np.linalg.norm(cloth.placed[across[:, 0]] - cloth.placed[across[:, 1]], axis=1)
     bending = (across[order], rest[order], 1 / (0.05 * step**2), starts)
     weight = np.where(cloth.held, 0.0, 1 / cloth.mass)
-    x, v = cloth.rest_points.copy(), np.zeros_like(cloth.rest_points)
+    x, v = cloth.placed.copy(), np.zeros_like(cloth.placed)
     xpbd.run(x.copy(), v.copy(), weight, membrane, bending, GRAVITY, step, 1)
     times, strains, energies = [], [], []
     for _ in range(FRAMES):

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import Delaunay
 
+from patient_needle.core.geometry.rest_metric import shape_of_triangles
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.patience import FINAL
 from patient_needle.core.solver.cloth import build_cloth
@@ -61,7 +62,9 @@ def inflated(edges: int, steps: int = 150) -> Blown:
         "foil", stretch_warp=8e3, stretch_weft=8e3, shear=20.0, compress_warp=8e3, compress_weft=1e-3,
         bend_warp=0, bend_weft=0, areal_density=0.1,
     )  # fmt: skip
-    cloth = build_cloth("balloon", points, triangles, outwards, fabric, np.zeros(len(points), bool))
+    cloth = build_cloth(
+        shape_of_triangles("balloon", points, triangles, outwards), fabric, np.zeros(len(points), bool)
+    )
     across = np.hypot(points[:, 0], points[:, 1]) / 0.2
     start = points * [0.8, 0.8, 1]
     start[:, 2] = np.sign(points[:, 2]) * 0.08 * (1 - across**2)

@@ -139,7 +139,7 @@ def dropped(spacing: float, layers: int, seconds: float, patience: Patience = FI
     scene = np.concatenate([sphere + [0, 0.1, 0], floor])
     triangles = np.concatenate([faces, floor_faces + len(sphere)]).astype(np.int32)
     engine = Engine(worn, scene, triangles, patience, Forces(air_drag=0.5), 2e-3)
-    state, around = at_rest(worn.rest_points, 1), surroundings(len(triangles), 1e-3, 0.3)
+    state, around = at_rest(worn.placed, 1), surroundings(len(triangles), 1e-3, 0.3)
     surround = Surround(scene, scene, NOTHING, around)
     for _ in range(round(RATE * seconds)):
         tally = FrameTally()
@@ -178,7 +178,7 @@ def slid_on_cloth(mu_below: float, mu_above: float, degrees: float, seconds: flo
     angle = np.radians(degrees)
     gravity = 9.81 * np.array([np.sin(angle), -np.cos(angle), 0])
     engine = Engine(worn, NOTHING, NO_FACES, FINAL, Forces(gravity), thickness)
-    state, times, means = at_rest(worn.rest_points, 1), [], []
+    state, times, means = at_rest(worn.placed, 1), [], []
     surround = Surround(NOTHING, NOTHING, flat, surroundings(0, 0.0))
     for index in range(round(seconds / step)):
         state = engine.step(state, surround, step, FrameTally())

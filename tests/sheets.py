@@ -7,6 +7,7 @@ from scipy.spatial import Delaunay
 
 from patient_needle.core.contact.rows import Surroundings
 from patient_needle.core.geometry.material import drawn_directions
+from patient_needle.core.geometry.rest_metric import shape_of_triangles
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.core.solver.cloth import Cloth, build_cloth
@@ -76,7 +77,7 @@ def cloth_of(points, triangles, fabric: Fabric, held=None, warp=(0.0, 1.0, 0.0),
     """A cloth with warp along a drawn direction."""
     held = np.zeros(len(points), bool) if held is None else held
     directions = drawn_directions(points, triangles, np.array(warp))
-    return build_cloth("test cloth", points, triangles, directions, fabric, held, **options)
+    return build_cloth(shape_of_triangles("test cloth", points, triangles, directions), fabric, held, **options)
 
 
 def surroundings(count: int, gap: float, friction: float = 0.0) -> Surroundings:
@@ -97,7 +98,7 @@ def run_free(
     engine: Engine, state: ClothState, seconds: float, step: float, watch=None, held_at=None, **surround
 ) -> ClothState:
     """Step a cloth without colliders, held vertices at held_at or at rest; watch(time, state) after each."""
-    held = engine.cloth.rest_points[engine.cloth.held] if held_at is None else held_at
+    held = engine.cloth.placed[engine.cloth.held] if held_at is None else held_at
     around = surroundings(0, 1e-3)
     for index in range(round(seconds / step)):
         state = engine.step(state, Surround(NOTHING, NOTHING, held, around, **surround), step, FrameTally())
@@ -108,4 +109,4 @@ def run_free(
 
 def still(cloth: Cloth, points=None) -> ClothState:
     """At rest, at `points` or as made."""
-    return at_rest(cloth.rest_points if points is None else np.asarray(points, float), 1)
+    return at_rest(cloth.placed if points is None else np.asarray(points, float), 1)

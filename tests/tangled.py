@@ -8,6 +8,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from patient_needle.core.craft.plan import RunIn, ShotPlan
+from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.motion import Still
 from patient_needle.core.geometry.triangulate import triangulated
 from tests.sheets import polygons
@@ -37,7 +38,9 @@ def wrong_start(seed: int, vertices: int = 3000) -> ShotPlan:
     _fold(points, skirt & (rest[:, 1] < FOLD), turned)
     high = np.clip(1 - np.abs(points[:, 1] - 1.15) / 0.15, 0, 1)
     points[skirt, 0] += (aside * high * (3 - 2 * high) * high)[skirt]
-    wrong = replace(garment, mesh=polygons("dress", points, triangulated(garment.mesh).triangles.tolist()))
+    wrong = replace(
+        garment, source=FromMesh(polygons("dress", points, triangulated(garment.mesh).triangles.tolist()))
+    )
     return replace(made, cast=(body,), garments=(wrong,), run_in=RunIn(SETTLED, 0))
 
 

@@ -19,6 +19,7 @@ from patient_needle.core.craft.plan import (
     ShotPlan,
 )
 from patient_needle.core.craft.simulate import FrameResult, OutfitRun
+from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
 from patient_needle.core.geometry.triangulate import triangulated
@@ -183,4 +184,4 @@ def _dress(vertices: int, aside: float) -> Garment:
         held.append(np.arange(ring) + before)
     mesh = polygons("dress", np.concatenate(pieces) + [aside, 0, 0], np.concatenate(triangles).tolist())
     hold = Hold("tops", Choice(vertices=tuple(np.concatenate(held).tolist())), Follow("figure"))
-    return Garment("dress", mesh, fabric, (hold,))
+    return Garment("dress", FromMesh(mesh), fabric, (hold,))

@@ -15,6 +15,7 @@ from patient_needle.core.craft.drawing import drawn, settled
 from patient_needle.core.craft.ground import Ground
 from patient_needle.core.craft.neighbours import Neighbours
 from patient_needle.core.craft.plan import CastMember, Garment
+from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.motion import SkinnedMotion, Still
 from patient_needle.core.geometry.placing import PlacedMotion
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
@@ -100,7 +101,9 @@ class TestFromAnotherGarment:
         """Cloth of another spacing close under the first."""
         points, faces = sheet(0.6, 0.3, 0.02, seed=3)
         mesh = polygons("lining", points + [0, 0, z], faces.tolist())
-        return Garment("lining", mesh, Fabric("f"), (), maps=(ChalkMap("its", "weight", steps, in_use=False),))
+        return Garment(
+            "lining", FromMesh(mesh), Fabric("f"), (), maps=(ChalkMap("its", "weight", steps, in_use=False),)
+        )
 
     def test_is_taken_at_the_nearest_place(self):
         """Truth: a gradient is the same on both; cloth further off than the reach stays as it was."""
@@ -112,7 +115,7 @@ class TestFromAnotherGarment:
 
     def test_two_that_are_made_from_each_other(self):
         own = ChalkMap("m", "bend", (FromGarment("lining", "its", 0.1),))
-        mine = Garment("cloth", CLOTH, Fabric("f"), (), maps=(own,))
+        mine = Garment("cloth", FromMesh(CLOTH), Fabric("f"), (), maps=(own,))
         with pytest.raises(ShotError, match="made from it"):
             of(FromGarment("lining", "its", 0.1), garments=[mine, self.lining(FromGarment("cloth", "m", 0.1))])
         with pytest.raises(ShotError, match="no garment 'ghost'"):
@@ -122,7 +125,9 @@ class TestFromAnotherGarment:
         ball = trimesh.creation.icosphere(3, radius=0.2)
         body = member("ball", np.array(ball.vertices) + [0.3, 0.3, 0.1], np.array(ball.faces, np.int32))
         own = ChalkMap("m", "bend", (FromDistance("ball", 0.2),))
-        mine = Garment("cloth", CLOTH, Fabric("f"), (), maps=(own, replace(own, name="b", in_use=False)))
+        mine = Garment(
+            "cloth", FromMesh(CLOTH), Fabric("f"), (), maps=(own, replace(own, name="b", in_use=False))
+        )
         (kept,) = settled(mine, Neighbours({"ball": body}, {"cloth": mine}))
         assert drawn(kept, GROUND) == pytest.approx(drawn(own, GROUND, None, Neighbours({"ball": body}, {})))
 
@@ -178,7 +183,7 @@ class TestInContact:
             1e-3,
             widest=(4e-3, 0.0),
         )
-        state, around = still(both, both.rest_points), surroundings(0, 0.0)
+        state, around = still(both, both.placed), surroundings(0, 0.0)
         for _ in range(96):
             state = engine.step(state, Surround(NOTHING, NOTHING, flat, around), 1 / 192, FrameTally())
         over = state.positions[len(flat) :, 1]

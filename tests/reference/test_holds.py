@@ -24,6 +24,7 @@ from patient_needle.core.craft.holds import (
 from patient_needle.core.craft.plan import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
 from patient_needle.core.craft.pops import pops, wind_pops
 from patient_needle.core.craft.simulate import FrameResult, OutfitRun
+from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
@@ -78,7 +79,7 @@ def post(motion: dict | None = None, *, collides: bool = False) -> CastMember:
 def cloth(*holds: Hold, name="cloth", up=0.0, fabric=CLOTH, spacing=0.04) -> Garment:
     """A sheet of 0.3 by 0.4 m in the xy plane."""
     points, triangles = sheet(0.3, 0.4, spacing)
-    return Garment(name, polygons(name, points + [-0.15, up, 0.0], triangles.tolist()), fabric, holds)
+    return Garment(name, FromMesh(polygons(name, points + [-0.15, up, 0.0], triangles.tolist())), fabric, holds)
 
 
 def run(
@@ -119,7 +120,7 @@ class TestPlaces:
         for frame, (result,) in enumerate(frames, 1):
             share = np.sin(2 * np.pi * frame / 20)
             there = Rotation.from_rotvec(share * np.array(TURNING["turn"])).apply(
-                made.outfit.rest_points[held]
+                made.outfit.placed[held]
             ) + share * np.array(TURNING["way"])
             assert np.abs(result.positions[held] - there).max() < 1e-9
 
@@ -129,7 +130,7 @@ class TestPlaces:
         made, _ = run(cloth(Hold("row", ROW, Follow("post"))), cast=[member], frames=0)
         held = made.dressed[0].holds[0]
         taken = made.dressed[0].taken(0)
-        points = made.outfit.rest_points[held.vertices]
+        points = made.outfit.placed[held.vertices]
         squared, _, nearest = igl.point_mesh_squared_distance(
             points, member.motion.rest(), member.cut.triangles.astype(np.int64)
         )
@@ -150,7 +151,7 @@ class TestPlaces:
 
     def test_only_what_is_within_reach_sticks(self):
         made, _ = run(cloth(Hold("all", EVERY, Stick("post", 0.0105)), up=0.2), cast=[post()], frames=0)
-        y = made.outfit.rest_points[:, 1]
+        y = made.outfit.placed[:, 1]
         assert np.array_equal(
             made.start().taken.triangle >= 0, np.hypot(0.01, np.maximum(y - 0.5, 0)) <= 0.0105
         )
@@ -171,7 +172,7 @@ class TestPlaces:
         )
         made, frames = run(cloth(Hold("grip", ROW, move)))
         at = np.array(ROW.vertices)
-        x = made.outfit.rest_points[at, 0]
+        x = made.outfit.placed[at, 0]
         end = np.column_stack([np.full(len(x), 0.2), 0.4 + 0.5 * x, np.zeros(len(x))])
         assert frames[-1][0].positions[at] == pytest.approx(end, abs=1e-9)
 
@@ -180,7 +181,7 @@ class TestPlaces:
         made, frames = run(cloth(Hold("grip", ROW, carried)), cast=[post(TURNING)])
         at, share = np.array(ROW.vertices), np.sin(2 * np.pi * 7 / 20)
         there = Rotation.from_rotvec(share * np.array(TURNING["turn"])).apply(
-            made.outfit.rest_points[at]
+            made.outfit.placed[at]
         ) + share * np.array(TURNING["way"])
         assert frames[6][0].positions[at] == pytest.approx(there, abs=1e-9)
 
@@ -193,7 +194,7 @@ class TestGrip:
         soft = Hold("soft", choice, Follow("post"), Curve.constant(grip))
         made, frames = run(cloth(soft), cast=[post()], frames=96, drag=3.0)
         held = made.dressed[0].holds[0]
-        down = (made.outfit.rest_points - frames[-1][0].positions)[held.vertices, 1]
+        down = (made.outfit.placed - frames[-1][0].positions)[held.vertices, 1]
         assert held.of_weight @ down == pytest.approx(SAG * (1 - grip) / grip, rel=0.02)
 
     def test_it_fades_over_rings(self):
@@ -237,7 +238,7 @@ class TestGrip:
         points += [-0.15, -0.4, 0.0]
         mesh = polygons("sheet", points, triangles.tolist())
         hold = Hold("row", top(points), Follow("post"))
-        garment = Garment("sheet", mesh, Fabric("light", areal_density=density), (hold,))
+        garment = Garment("sheet", FromMesh(mesh), Fabric("light", areal_density=density), (hold,))
 
         def peak(blows: Curve) -> float:
             wind = Wind("gust", blows, heading=Curve.constant(90.0), turbulence=0.2)
@@ -256,7 +257,7 @@ class TestGrip:
         again = Hold("row", ROW, Follow("post"), on=keys((3, 1), (4, 0), (9, 0), (10, 1)), ease_in=8)
         made, frames = run(cloth(again), cast=[post()], frames=24)
         at = np.array(ROW.vertices)
-        y = np.array([made.outfit.rest_points[at, 1].mean(), *(r.positions[at, 1].mean() for (r,) in frames)])
+        y = np.array([made.outfit.placed[at, 1].mean(), *(r.positions[at, 1].mean() for (r,) in frames)])
         assert y[9] < y[0] - 0.2
         assert y[18:] == pytest.approx(y[0], abs=1e-9)
         assert np.all(np.abs(np.diff(y)[9:]) < 0.12)
@@ -268,7 +269,7 @@ class TestSliding:
     def test_it_slides_with_what_friction_leaves(self):
         stick = Hold("all", EVERY, Stick("post", 0.5, 0.5), Curve.constant(0.95))
         made, frames = run(cloth(stick, up=0.08), cast=[post()], frames=6, patience=FINAL)
-        y = made.outfit.rest_points[:, 1].mean() - np.array([r.positions[:, 1].mean() for (r,) in frames])
+        y = made.outfit.placed[:, 1].mean() - np.array([r.positions[:, 1].mean() for (r,) in frames])
         t = np.arange(1, 7) / RATE
         slope = np.polyfit(t[2:] ** 2, y[2:], 1)[0]
         assert 2 * slope == pytest.approx(9.81 * 0.5, rel=0.03)
@@ -277,7 +278,7 @@ class TestSliding:
     def test_it_sticks_above(self):
         stick = Hold("all", EVERY, Stick("post", 0.5, 1.2), Curve.constant(0.95))
         made, frames = run(cloth(stick, up=0.1), cast=[post()], frames=48)
-        assert np.abs(frames[-1][0].positions - made.outfit.rest_points).max() < 2 * SAG * 0.05 / 0.95
+        assert np.abs(frames[-1][0].positions - made.outfit.placed).max() < 2 * SAG * 0.05 / 0.95
         assert np.abs(frames[-1][0].positions - frames[23][0].positions).max() < 1e-4
 
 
@@ -287,7 +288,7 @@ class TestLettingGo:
         hold = Hold("all", EVERY, Follow("post"), on=keys((4, 1), (5, 0)))
         made, frames = run(cloth(hold), cast=[post()], frames=16)
         mass = made.outfit.mass[:, None] / made.outfit.mass.sum()
-        start = (mass * made.outfit.rest_points).sum(axis=0)
+        start = (mass * made.outfit.placed).sum(axis=0)
         for frame in (8, 12, 16):
             fallen = (mass * frames[frame - 1][0].positions).sum(axis=0) - start
             assert fallen == pytest.approx(0.5 * GRAVITY * ((frame - 4) / RATE) ** 2, rel=1e-3, abs=1e-9)
@@ -310,8 +311,8 @@ class TestBetween:
         tether = Hold("line", ROW, Tether(None, 0.15), Curve.constant(0.99))
         made, frames = run(cloth(tether), frames=72, drag=3.0)
         at = np.array(ROW.vertices)
-        away = np.linalg.norm(frames[-1][0].positions[at] - made.outfit.rest_points[at], axis=1)
-        early = np.linalg.norm(frames[2][0].positions[at] - made.outfit.rest_points[at], axis=1)
+        away = np.linalg.norm(frames[-1][0].positions[at] - made.outfit.placed[at], axis=1)
+        early = np.linalg.norm(frames[2][0].positions[at] - made.outfit.placed[at], axis=1)
         speed, t = 0.2 * 9.81 / 3.0, 3 / RATE
         slow = speed / 9.81
         assert early == pytest.approx(speed * (t - slow * (1 - np.exp(-t / slow))), rel=0.01)
@@ -325,7 +326,7 @@ class TestBetween:
         made, frames = run(lower, upper, frames=60, gravity=np.zeros(3), drag=2.0, patience=FINAL)
         x, mass = frames[-1][0].state.positions, made.outfit.mass[:, None]
         assert (mass * x).sum(axis=0) / mass.sum() == pytest.approx(
-            (mass * made.outfit.rest_points).sum(axis=0) / mass.sum(), abs=1e-4
+            (mass * made.outfit.placed).sum(axis=0) / mass.sum(), abs=1e-4
         )
         (seam,) = made._seams
         far = x[seam.vertex] - np.einsum("ik,ikj->ij", seam.weights, x[seam.others])
@@ -339,7 +340,11 @@ class TestBetween:
         row = np.flatnonzero(np.abs(points[:, 1] - 0.1) < 1e-9)
         hold = Hold("band", Choice(vertices=tuple(row.tolist())), Elastic(Curve.constant(0.7), 20.0))
         _, frames = run(
-            Garment("band", mesh, soft, (hold,)), frames=60, gravity=np.zeros(3), drag=1.0, patience=FINAL
+            Garment("band", FromMesh(mesh), soft, (hold,)),
+            frames=60,
+            gravity=np.zeros(3),
+            drag=1.0,
+            patience=FINAL,
         )
         x = frames[-1][0].positions[row]
         length = np.linalg.norm(np.diff(x[np.argsort(points[row, 0])], axis=0), axis=1).sum()
@@ -360,7 +365,7 @@ def test_the_later_of_two_welds_wins():
     aside = still_handle(place=(keys((0, 0), (6, 0.1)), zero, zero))
     made, frames = run(cloth(Hold("first", ROW, Follow("post")), Hold("second", ROW, aside)), cast=[post()])
     at = np.array(ROW.vertices)
-    moved = frames[-1][0].positions[at] - made.outfit.rest_points[at]
+    moved = frames[-1][0].positions[at] - made.outfit.placed[at]
     assert moved == pytest.approx(np.tile([0.1, 0, 0], (len(at), 1)), abs=1e-9)
     grasp = made.dressed[0].grasp(made.start().taken, Moment(3, 3, 3, 0, RATE))
     assert grasp.held.sum() == len(at)

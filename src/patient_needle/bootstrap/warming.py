@@ -11,6 +11,7 @@ from ..core.contact.rows import Surroundings
 from ..core.craft.looks import closeness_per_vertex
 from ..core.geometry.decimation import decimated
 from ..core.geometry.material import drawn_directions
+from ..core.geometry.rest_metric import shape_of_triangles
 from ..core.model.fabric import Fabric
 from ..core.model.patience import FIRST_LOOK
 from ..core.solver.cloth import build_cloth
@@ -59,8 +60,9 @@ def _tiny(substeps: int) -> None:
     cells = [(4 * i + j, 4 * i + j + 1, 4 * i + j + 5, 4 * i + j + 4) for i in range(3) for j in range(3)]
     triangles = np.array([t for a, b, c, d in cells for t in ((a, b, c), (a, c, d))], np.int32)
     slab = points - [0.0, 0.004, 0.0]
+    warp = drawn_directions(points, triangles, np.array([0.0, 0, 1]))
     cloth = build_cloth(
-        "tiny", points, triangles, drawn_directions(points, triangles, np.array([0.0, 0, 1])),
+        shape_of_triangles("tiny", points, triangles, warp),
         Fabric("tiny", stretch_damping=1e-3, bend_damping=1e-3), np.zeros(16, bool),
     )  # fmt: skip
     colliders = slab if substeps else np.zeros((0, 3))

@@ -21,10 +21,11 @@ from ..core.craft.remembered import Remembered
 from ..core.craft.run_in import StagedMotion
 from ..core.craft.seams import Seam, seams_of
 from ..core.craft.self_cuts import SelfCuts
-from ..core.geometry.topology import Topology, border_loops
+from ..core.geometry.topology import border_loops
 from ..core.geometry.triangulate import TriangleMap
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.patience import FIRST_LOOK
+from ..core.model.topology import Topology
 from ..core.model.typed import Indices, Points, Scalars
 from ..core.model.wind import Wind
 from ..core.solver.outfit import spans_of

@@ -364,6 +364,21 @@ def test_two_cloths_push_each_other_most_where_they_are_nearest():
     assert on_collider.stiffness == pytest.approx(100.0)
 
 
+@pytest.mark.parametrize("may_stay", [True, False])
+def test_only_a_garment_that_was_made_near_itself_may_stay_so(may_stay):
+    """Two plies 1 mm apart where 3 mm are wanted: made so, they keep four fifths of 1 mm."""
+    points = np.array([(0.0, 0, 0), (0.03, 0, 0), (0, 0, -0.03), (0.002, 0.001, -0.003)])
+    faces = np.array([(0, 1, 2)], np.int32)
+    pairs = Pairs(
+        np.array([(3, 0, 1, 2)], np.int32), np.zeros(1, bool), np.array([(0.0, 1, 0)]), np.array([0.001]),
+        np.zeros(1, np.int32), np.zeros(1, np.int32),
+    )  # fmt: skip
+    near = points if may_stay else np.full_like(points, np.nan)
+    skin = Skin(faces, near, np.full(4, 0.003), np.ones(4), np.zeros(1, np.int32), np.zeros(4))
+    rows = build_rows(pairs, points, points, faces, surroundings(0, 0.0), np.zeros(4, bool), 100.0, skin=skin)
+    assert rows.depth == pytest.approx(8e-4 if may_stay else 3e-3)
+
+
 def test_anchors_ride_on_their_triangle():
     points = np.array([[0.2, 0.3, 0.1], [0, 0, 0], [1, 0, 0], [0, 1, 0]], float)
     colliders = np.array([[1, 2, 3]], np.int32)

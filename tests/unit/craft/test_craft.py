@@ -24,6 +24,7 @@ from patient_needle.core.craft.plan import (
 from patient_needle.core.craft.run_in import StagedMotion, run_in_share
 from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.craft.snags import find_crossings, list_snags, rearmed
+from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.motion import CachedMotion, Still
 from patient_needle.core.geometry.topology import build_topology
 from patient_needle.core.geometry.triangulate import triangulated
@@ -52,7 +53,7 @@ def curtain(offset=0.004) -> Garment:
     mesh = polygons("curtain", points + [0, 0, 0.3 + offset], triangles.tolist())
     top = np.flatnonzero(points[:, 1] > 0.9 - 1e-9)
     hold = Hold("rail", Choice(vertices=tuple(top.tolist())), Follow("pillar"))
-    return Garment("curtain", mesh, Fabric("cotton", friction=0.3), (hold,))
+    return Garment("curtain", FromMesh(mesh), Fabric("cotton", friction=0.3), (hold,))
 
 
 def plan(**changes) -> ShotPlan:
@@ -107,9 +108,9 @@ def test_a_sound_plan_passes_and_dresses():
     made = plan()
     check_plan(made)
     dressed = dress(made, made.garments[0])
-    assert dressed.directions == "drawn direction"
+    assert dressed.shape.directions == "drawn direction"
     there = dressed.grasp(dressed.taken(1001), Moment(1001, 1001, 1001, 1001, 24.0))
-    assert there.held_to == pytest.approx(dressed.cloth.rest_points[dressed.cloth.held])
+    assert there.held_to == pytest.approx(dressed.cloth.placed[dressed.cloth.held])
     assert (there.held == dressed.cloth.held).all()
     assert dressed.cloth.held.sum() == len(made.garments[0].holds[0].choice.vertices)
 
@@ -137,12 +138,12 @@ def test_a_garment_inside_or_across_a_collider_is_refused_by_place():
     made = plan()
     colliders = merged_colliders(made)
     worn = outfit((dress(made, made.garments[0]).cloth,))
-    check_start(worn, worn.rest_points, colliders, colliders.rest_points())
+    check_start(worn, worn.placed, colliders, colliders.rest_points())
     with pytest.raises(StartError, match=r"start inside a collider.*|vertex \d+ at \("):
-        check_start(worn, worn.rest_points, colliders, colliders.rest_points() + [0, 0, 0.1])
+        check_start(worn, worn.placed, colliders, colliders.rest_points() + [0, 0, 0.1])
     shifted = colliders.rest_points() * [0.01, 0.5, 1.2]
     with pytest.raises(StartError, match=r"pillar: whole|inside a collider"):
-        check_start(worn, worn.rest_points, colliders, shifted)
+        check_start(worn, worn.placed, colliders, shifted)
 
 
 def test_open_sheets_enclose_nothing_even_near_a_body():
@@ -158,7 +159,7 @@ def test_open_sheets_enclose_nothing_even_near_a_body():
     colliders = merged_colliders(made)
     assert len(colliders.enclosing) == 12
     worn = outfit((dress(made, made.garments[0]).cloth,))
-    check_start(worn, worn.rest_points, colliders, colliders.rest_points())
+    check_start(worn, worn.placed, colliders, colliders.rest_points())
 
 
 def choose(choice: Choice):
@@ -192,7 +193,7 @@ def test_snags_name_kind_and_part_and_let_go_vertices_arm_again_outside():
     colliders = merged_colliders(made)
     worn = outfit((dress(made, made.garments[0]).cloth,))
     around = colliders.rest_points()
-    sunk = worn.rest_points.copy()
+    sunk = worn.placed.copy()
     low = sunk[:, 1] < 0.5
     sunk[low, 2] -= 0.05
     crossings = find_crossings(worn, sunk, colliders, around)
@@ -205,7 +206,7 @@ def test_snags_name_kind_and_part_and_let_go_vertices_arm_again_outside():
     assert kinds["in the body"].with_what == "pillar: whole"
     assert kinds["pinched"].depth == pytest.approx(0.05 - 0.004)  # it was 4 mm off before it was sunk
     assert 0 < kinds["in the body"].area < kinds["pinched"].area
-    out = worn.rest_points
+    out = worn.placed
     clear = find_crossings(worn, out, colliders, around)
     assert not rearmed(worn, out, colliders, around, clear, held_back)[0].any()
 
@@ -214,7 +215,7 @@ def test_what_was_let_go_together_is_armed_together():
     made = plan()
     colliders = merged_colliders(made)
     worn = outfit((dress(made, made.garments[0]).cloth,))
-    around, points = colliders.rest_points(), worn.rest_points.copy()
+    around, points = colliders.rest_points(), worn.placed.copy()
     corner = np.argmin(points[:, 0] + points[:, 1])
     points[corner, 2] -= 0.05
     left, right = points[:, 0] < 0.1, points[:, 0] > 0.2
@@ -229,7 +230,7 @@ def test_nothing_is_eased_out_beside_a_part_that_has_sunk_into_another():
     made = plan(cast=(member(), member("post", size=0.5)))
     colliders = merged_colliders(made)
     worn = outfit((dress(made, made.garments[0]).cloth,))
-    around, points = colliders.rest_points(), worn.rest_points.copy()
+    around, points = colliders.rest_points(), worn.placed.copy()
     post = slice(8, 16)
     around[post] += [0, 0.3, 0.26]  # its back is in the pillar
     points[:, 2] -= 0.002
@@ -247,15 +248,15 @@ def test_a_garment_through_another_is_refused_and_counted_by_name():
     one = dress(made, made.garments[0]).cloth
     turned = replace(made.garments[0], name="veil", holds=())
     across = replace(turned.mesh, vertices=turned.mesh.vertices[:, [2, 1, 0]] * [1, 1, 1] + [-0.2, 0, 0.302])
-    worn = outfit((one, dress(made, replace(turned, mesh=across)).cloth))
+    worn = outfit((one, dress(made, replace(turned, source=FromMesh(across))).cloth))
     with pytest.raises(StartError, match=r"garment 'curtain'.*through 'veil'"):
-        check_start(worn, worn.rest_points, colliders, colliders.rest_points())
-    (note,) = start_notes(worn, worn.rest_points, colliders, colliders.rest_points())
+        check_start(worn, worn.placed, colliders, colliders.rest_points())
+    (note,) = start_notes(worn, worn.placed, colliders, colliders.rest_points())
     assert re.search(r"it starts through 'curtain' in \d+ places, the first at \(", note)
-    crossings = find_crossings(worn, worn.rest_points, colliders, colliders.rest_points())
+    crossings = find_crossings(worn, worn.placed, colliders, colliders.rest_points())
     none = np.zeros((worn.count, 1), bool)
     own = crossings.of(0, worn)
-    (snag,) = list_snags(worn, 0, worn.rest_points, colliders, colliders.rest_points(), own, none)
+    (snag,) = list_snags(worn, 0, worn.placed, colliders, colliders.rest_points(), own, none)
     assert (snag.kind, snag.with_what) == ("through another garment", "veil")
     assert snag.count == len(own.garments) == len(crossings.of(1, worn).garments)
     assert len(own.itself) == 0
@@ -299,7 +300,9 @@ def dropped(on: Curve | None, last: int) -> list:
     """What becomes of a level sheet let fall 40 mm above a slab that is on over frames as `on` says."""
     points, triangles = sheet(0.2, 0.2, 0.04)
     level = points[:, [0, 2, 1]] * [1, 1, -1] + [0.05, 1.04, 0.25]
-    cloth = Garment("sheet", polygons("sheet", level, triangles[:, ::-1].tolist()), Fabric("cotton"), ())
+    cloth = Garment(
+        "sheet", FromMesh(polygons("sheet", level, triangles[:, ::-1].tolist())), Fabric("cotton"), ()
+    )
     slab = member("slab")
     slab = replace(slab, collider=replace(slab.collider, on=on))
     made = plan(cast=(slab,), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last), air_drag=0.0)
@@ -344,7 +347,7 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
     made = plan(garments=(loose,), run_in=RunIn(30, 0), gravity=np.zeros(3))
     run = OutfitRun(made, made.runs[0])
     worn, colliders, around = run.outfit, run.colliders, run.colliders.rest_points()
-    (note,) = start_notes(worn, worn.rest_points, colliders, around)
+    (note,) = start_notes(worn, worn.placed, colliders, around)
     assert re.search(r"^47 vertices start inside a collider, up to 12.0 mm deep, at \(", note)
     far = replace(member("post"), motion=Still(member("post").mesh.vertices + [5.0, 0, 0]))
     both = replace(made, cast=(*made.cast, far))
@@ -363,7 +366,7 @@ def test_cloth_is_eased_out_of_what_is_on_and_not_only_past_a_collider_that_is_o
     """The one that is off has its face between the cloth and the face it is to come out by."""
     points, triangles = sheet(0.1, 0.1, 0.02)
     patch = polygons("patch", points + [0.1, 0.5, 0.27], triangles.tolist())
-    loose = Garment("patch", patch, Fabric("cotton"), ())
+    loose = Garment("patch", FromMesh(patch), Fabric("cotton"), ())
     off = replace(member().collider, on=Curve.constant(0.0))
     shade = replace(member("shade"), collider=off, motion=Still(member().mesh.vertices - [0, 0, 0.028]))
     made = plan(

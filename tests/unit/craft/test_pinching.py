@@ -11,6 +11,7 @@ from patient_needle.core.craft.colliders import merged_colliders
 from patient_needle.core.craft.pinching import TAUT, Clasp, clasped
 from patient_needle.core.craft.plan import CastMember, Garment, RunIn
 from patient_needle.core.craft.simulate import OutfitRun
+from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
@@ -75,7 +76,7 @@ def closing(last: int, tug: float = 0.0, bystanders: tuple[CastMember, ...] = ()
     """
     points, triangles = sheet(0.1, 0.1, 0.02)
     mesh = polygons("patch", points + [0.08, 0.5, 0.303], triangles.tolist())
-    cloth = Garment("patch", mesh, Fabric("cotton", friction=0.3), ())
+    cloth = Garment("patch", FromMesh(mesh), Fabric("cotton", friction=0.3), ())
     post = replace(member("post", size=0.5), rank=np.array([60], np.int32))
     gap = np.interp(np.arange(1001, last + 1), (1001, 1002, 1014, 1016), (0.01, -SUNK, -SUNK, 0.05))
     frames = post.mesh.vertices + np.array([0.05, 0.3, 0.3]) + gap[:, None, None] * [0, 0, 1.0]

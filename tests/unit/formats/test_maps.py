@@ -33,7 +33,7 @@ def dressed(document):
 class TestOfTheFabric:
     def test_weight_is_four_times_at_the_end_of_the_gradient(self):
         plain, heavy = dressed(flag()).cloth, dressed(flag(maps=[HEAVY])).cloth
-        x = plain.rest_points[:, 0]
+        x = plain.placed[:, 0]
         share = np.clip((x - 0.1) / 0.4, 0, 1)
         assert heavy.mass / plain.mass == pytest.approx(4.0**share)
 
@@ -63,7 +63,7 @@ class TestOfTheGrip:
         whole = {"name": "all", "choose": {"whole": True}, "follows": "yard"}
         made = dressed(flag(holds=[whole], maps=[{"name": "grip", "role": "hold", "steps": steps}]))
         (held,) = made.holds
-        down = 1.576 - made.cloth.rest_points[held.vertices, 1]
+        down = 1.576 - made.cloth.placed[held.vertices, 1]
         assert held.grips == pytest.approx(1 - down / 0.04)
         assert 0.02 < down.max() < 0.04
         assert np.array_equal(made.cloth.held[held.vertices], held.grips >= WELD)

@@ -8,8 +8,9 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from patient_needle.core.geometry.binding import bind, follow
 from patient_needle.core.geometry.curves import ease, value_at
-from patient_needle.core.geometry.material import drawn_directions, pattern_directions, rest_inverse
+from patient_needle.core.geometry.material import drawn_directions, pattern_directions
 from patient_needle.core.geometry.motion import CachedMotion, SkinnedMotion
+from patient_needle.core.geometry.rest_metric import shape_of_triangles
 from patient_needle.core.geometry.rotations import matrices, slerp
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
 from patient_needle.core.geometry.triangulate import triangulated
@@ -130,7 +131,8 @@ def test_drawn_direction_is_laid_onto_the_cloth_and_rest_is_undeformed():
     assert warp == pytest.approx(np.tile([np.sqrt(0.5), np.sqrt(0.5), 0], (len(warp), 1)))
     square = drawn_directions(points, triangles, np.array([0, 0, 1.0]))
     assert np.linalg.norm(square, axis=1) == pytest.approx(1)
-    inverse = rest_inverse(points, triangles, warp)
+    metric = shape_of_triangles("square", points, triangles, warp).metric
+    inverse = np.linalg.inv(metric.matrices)
     corners = points[triangles]
     edges = np.stack([corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]], 2)
     images = edges @ inverse

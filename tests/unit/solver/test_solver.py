@@ -39,7 +39,7 @@ def cloth(held=None, **options):
 
 
 def crumpled(made, seed=0, size=0.004):
-    return made.rest_points + np.random.default_rng(seed).normal(size=made.rest_points.shape) * size
+    return made.placed + np.random.default_rng(seed).normal(size=made.placed.shape) * size
 
 
 def touching(made):
@@ -51,11 +51,11 @@ def touching(made):
         np.array([300.0, 200.0, 250.0]), np.array([0.01, 0.5, 0.6]), np.array([0.01, 0.02, 0.02]), np.zeros(3),
         np.array([0, 0, 1], np.int32), np.array([[0, 0], [0, 0], [1, 2]], np.int32),
     )  # fmt: skip
-    scene = np.concatenate([made.rest_points, [[0.1, 0.1, 0.0]]])
+    scene = np.concatenate([made.placed, [[0.1, 0.1, 0.0]]])
     corners = np.full((3 * count, 3), -1, np.int32)
     corners[[count + 2, 2 * count + 7]] = [[6, 7, 8], [1, 2, 3]]
     weights = np.where(corners >= 0, [0.5, 0.7, -0.2], 0.0)
-    offset = np.where(corners >= 0, 0.002, np.tile(made.rest_points, (3, 1)) - 0.001)
+    offset = np.where(corners >= 0, 0.002, np.tile(made.placed, (3, 1)) - 0.001)
     grips = Grips(corners, weights, offset, np.full(3 * count, 0.4), 400.0)
     return Contact(rows, scene, grips, np.full(3 * count, 0.5))
 
@@ -124,7 +124,7 @@ def test_linearised_hessian_is_symmetric_and_never_negative(name):
 def test_rest_shape_is_stress_free():
     """As made: folds that were modelled in carry no moment; flat: they do."""
     flat = cloth()
-    x = flat.rest_points + np.outer(np.abs(flat.rest_points[:, 0] - 0.1), [0, 0, 1.0])
+    x = flat.placed + np.outer(np.abs(flat.placed[:, 0] - 0.1), [0, 0, 1.0])
     for options, quiet in (({"flat_rest_angles": False}, True), ({"flat_rest_angles": True}, False)):
         made = cloth_of(x, flat.triangles, FABRIC, **options)
         bending = Bending(made)
@@ -138,7 +138,7 @@ def test_rigid_motion_costs_nothing():
     from scipy.spatial.transform import Rotation
 
     made = cloth()
-    turned = Rotation.from_euler("xyz", [30, 80, 10], degrees=True).apply(made.rest_points) + 3
+    turned = Rotation.from_euler("xyz", [30, 80, 10], degrees=True).apply(made.placed) + 3
     terms = terms_of(made)
     for name in ("membrane", "bending"):
         terms[name].begin(turned, 0.01)
@@ -193,7 +193,7 @@ def test_steps_of_unequal_length_keep_constant_speed_exact():
     state = still(made).replace(
         velocities=speed,
         velocities_before=speed,
-        positions_before=made.rest_points - 0.02 * speed,
+        positions_before=made.placed - 0.02 * speed,
         last_step=0.02,
     )
     for step in (0.02, 0.01, 0.04):
@@ -268,7 +268,7 @@ def test_rest_is_told_from_unrest():
     """
     made = cloth(lambda points: points[:, 1] > 0.2 - 1e-9)
     engine = free_engine(made, FINAL, air_drag=1.0)
-    around = Surround(NOTHING, NOTHING, made.rest_points[made.held], surroundings(0, 1e-3))
+    around = Surround(NOTHING, NOTHING, made.placed[made.held], surroundings(0, 1e-3))
     hung = settle(engine, still(made), around, to=1e-5)
     assert hung.unrest <= 1e-5
     raised = hung.state.positions + np.outer(~made.held * 1e-3, [0, 1, 0])
@@ -285,14 +285,14 @@ def test_effort_without_colliders():
 def test_held_vertices_stay_and_the_sheet_comes_to_rest():
     made = cloth(lambda points: points[:, 1] > 0.2 - 1e-9)
     state = run_free(free_engine(made, FINAL, air_drag=1.0), still(made), 1.5, 1 / 48)
-    assert state.positions[made.held] == pytest.approx(made.rest_points[made.held])
+    assert state.positions[made.held] == pytest.approx(made.placed[made.held])
     assert np.abs(state.velocities).max() < 1e-3
     assert 0 < stretch(made, state.positions).worst < 0.01
 
 
 def test_stretch_leaves_out_what_the_animation_stretches():
     made = cloth(lambda points: points[:, 1] > 0.15)
-    pulled = made.rest_points.copy()
+    pulled = made.placed.copy()
     pulled[made.held, 0] *= 1.2
     found = stretch(made, pulled)
     assert found.held == pytest.approx(0.2, abs=0.01)

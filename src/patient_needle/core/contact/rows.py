@@ -74,13 +74,13 @@ class Surroundings:
 class Skin:
     """What the cloth asks of contact; n vertices, m triangles.
 
-    triangles (m, 3); rest (n, 3) m, whose distances a garment is allowed to keep where they are below its
-    thickness; thickness (n,) m; clearance (n,), factor on that of colliders; garment (m,) int32; friction (n,),
-    square root of the coefficient of a vertex on its like.
+    triangles (m, 3); near (n, 3) m, a pose whose distances a garment may keep where they are below its
+    thickness, NaN where it may not; thickness (n,) m; clearance (n,), factor on that of colliders; garment (m,)
+    int32; friction (n,), square root of the coefficient of a vertex on its like.
     """
 
     triangles: Triangles
-    rest: Points
+    near: Points
     thickness: Scalars
     clearance: Scalars
     garment: Indices
@@ -206,7 +206,8 @@ def _gaps(pairs: Pairs, around: Surroundings, skin: Skin | None) -> Scalars:
     )  # fmt: skip
     wanted = gap[own]
     kin = skin.garment[pairs.owner[own]] == skin.garment[pairs.carrier[own] - around.count]
-    _allow_rest(pairs.vertices[own], pairs.edge_edge[own], kin, skin.rest, wanted)
+    kin &= np.isfinite(skin.near[pairs.vertices[own, 0], 0])
+    _allow_rest(pairs.vertices[own], pairs.edge_edge[own], kin, skin.near, wanted)
     gap[own] = wanted
     return gap
 

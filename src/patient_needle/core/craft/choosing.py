@@ -8,9 +8,10 @@ import numpy as np
 from igl.embree import line_mesh_intersection
 
 from ..geometry.normals import vertex_normals
-from ..geometry.topology import Topology, border_loops
+from ..geometry.topology import border_loops
 from ..model.errors import ShotError
 from ..model.mesh import Mesh
+from ..model.topology import Topology
 from ..model.typed import Flags, Indices, Matrices, Points, Scalars, Triangles, Vectors
 from .holds import Choice
 

@@ -6,13 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.material import drawn_directions, pattern_directions
 from ..geometry.motion import Motion
 from ..geometry.normals import vertex_areas
 from ..geometry.topology import is_closed
 from ..model.errors import NeedleError, ShotError
-from ..model.mesh import Mesh
-from ..model.typed import Flags, Indices, Points, Vectors
+from ..model.garment_shape import GarmentShape
+from ..model.typed import Flags, Points, Vectors
 from ..solver.cloth import Cloth, build_cloth
 from ..solver.state import Taken
 from .drawing import factors, grips
@@ -25,15 +24,11 @@ from .plan import Garment, ShotPlan
 
 @dataclass(frozen=True, eq=False)
 class Dressed:
-    """A garment's cloth and its holds; mesh and source_face (m,) it was cut from; finished: the motion that has
-    all of it already.
-    """
+    """A garment's cloth, what it was made from, and its holds; finished: the motion that has all of it."""
 
     cloth: Cloth
-    mesh: Mesh
-    source_face: Indices
+    shape: GarmentShape
     holds: tuple[HeldPoints, ...]
-    directions: str
     finished: Motion | None = None
 
     @property
@@ -55,7 +50,7 @@ class Dressed:
 
     def start(self, frame: int) -> Points:
         """Where it is (n, 3) m when the run starts at `frame`: as it was made, or as it was finished."""
-        return self.cloth.rest_points if self.finished is None else self.finished.at(frame)
+        return self.cloth.placed if self.finished is None else self.finished.at(frame)
 
     def taken(self, frame: int) -> Taken:
         """Where its holds take hold when the run starts at `frame`."""
@@ -97,13 +92,9 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Nei
     if garment.finished is not None:
         _check_finished(plan, garment.finished)
     held = _always_held(garment, holds)
-    pattern = pattern_directions(garment.mesh, cut)
-    warp = drawn_directions(points, cut.triangles, garment.warp) if pattern is None else pattern
+    shape = garment.source.shape(garment.name, ground)
     cloth = build_cloth(
-        garment.name,
-        points,
-        cut.triangles,
-        warp,
+        shape,
         garment.fabric,
         held,
         flat_rest_angles=garment.rest_angles == "flat",
@@ -114,8 +105,7 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Nei
             "it is to be filled, but its mesh has open borders",
             remedy="Close the mesh, or take the filling away",
         )
-    directions = "drawn direction" if pattern is None else "pattern UVs"
-    return Dressed(cloth, garment.mesh, cut.source_face, holds, directions, garment.finished)
+    return Dressed(cloth, shape, holds, garment.finished)
 
 
 def _always_held(garment: Garment, holds: tuple[HeldPoints, ...]) -> Flags:

@@ -9,10 +9,11 @@ import numpy as np
 
 from ..geometry.geodesics import Walk
 from ..geometry.normals import area_vectors, unit, vertex_normals
-from ..geometry.topology import Topology, build_topology
+from ..geometry.topology import build_topology
 from ..geometry.tree import Tree, build_tree, closest_points
 from ..geometry.triangulate import TriangleMap, triangulated
 from ..model.mesh import Mesh
+from ..model.topology import Topology
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 
 ASIDE = 1e-4  # m that a place may lie off the surface before its facing counts

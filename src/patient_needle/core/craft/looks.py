@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..geometry.topology import Topology
 from ..geometry.tree import build_tree, closest_points
+from ..model.topology import Topology
 from ..model.typed import Points, Scalars, Triangles
 
 NEAR = 0.05  # m; further is as good as away

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-import numpy as np
-
 from ..geometry.motion import Motion
 from ..geometry.triangulate import TriangleMap
 from ..model.curve import Curve
@@ -17,6 +15,7 @@ from ..model.typed import Flags, Indices, Vectors
 from ..model.wind import Filling, Wind
 from .chalk import ChalkMap
 from .holds import Hold
+from .sources import Source
 
 
 @dataclass(frozen=True)
@@ -68,17 +67,15 @@ class CastMember:
 
 @dataclass(frozen=True, eq=False)
 class Garment:
-    """A garment to simulate. warp: drawn direction (3,) for meshes whose UVs are not a pattern; maps: what
-    varies over it; calm and shelter, 0 to 1, and filling as the solver's forces explain them; finished:
-    where an earlier take has it, which then is not simulated again but worn by it as it is; motion: that of its
-    own file, if a hold follows it.
+    """A garment to simulate. source: what it is made from; maps: what varies over it; calm and shelter, 0 to 1,
+    and filling as the solver's forces explain them; finished: where an earlier take has it, which then is not
+    simulated again but worn by it as it is; motion: that of its own file, if a hold follows it.
     """
 
     name: str
-    mesh: Mesh
+    source: Source
     fabric: Fabric
     holds: tuple[Hold, ...]
-    warp: Vectors = field(default_factory=lambda: np.array([0.0, 1.0, 0.0]))
     rest_angles: Literal["flat", "as made"] = "flat"
     maps: tuple[ChalkMap, ...] = ()
     calm: float = 0.0
@@ -86,6 +83,11 @@ class Garment:
     filling: Filling | None = None
     finished: Motion | None = None
     motion: Motion | None = None
+
+    @property
+    def mesh(self) -> Mesh:
+        """The surface to draw on and to hand off."""
+        return self.source.surface
 
 
 @dataclass(frozen=True, eq=False)

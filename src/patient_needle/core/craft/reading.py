@@ -8,8 +8,9 @@ import numpy as np
 
 from ..geometry.normals import triangle_areas
 from ..geometry.skinned import skin_of
-from ..geometry.topology import Topology, is_closed
+from ..geometry.topology import is_closed
 from ..geometry.tree import build_tree, closest_points
+from ..model.topology import Topology
 from ..model.typed import Indices, Points, Scalars, Triangles
 from ..solver.effort import furthest
 from .colliders import Colliders

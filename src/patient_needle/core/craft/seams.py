@@ -120,7 +120,7 @@ def _within(to: Dressed, held: HeldPoints, choice: Choice | None, *, own: bool) 
         )
     if choice is None:
         return triangles
-    vertices, _ = chosen(to.mesh, to.cloth.topology, to.source_face, choice)
+    vertices, _ = chosen(to.shape.surface, to.cloth.topology, to.shape.source_face, choice)
     if own and np.isin(vertices, held.vertices).any():
         vertex = int(vertices[np.isin(vertices, held.vertices)][0])
         raise ShotError(

@@ -22,12 +22,6 @@ def dihedral_angles(points: Points, hinges: Indices) -> Scalars:
     return np.arctan2(sine, np.einsum("ij,ij->i", left, right))
 
 
-def hinge_areas(points: Points, hinges: Indices) -> Scalars:
-    """Area of the two triangles of each hinge together, (h,) m2."""
-    a, b, c, d = (points[hinges[:, k]] for k in range(4))
-    return (np.linalg.norm(np.cross(b - a, c - a), axis=1) + np.linalg.norm(np.cross(b - a, d - a), axis=1)) / 2
-
-
 def flat_bending_rows(points: Points, hinges: Indices) -> Vectors:
     """Coefficients (h, 4) whose product with a, b, c, d is the edge's length times its bend.
 

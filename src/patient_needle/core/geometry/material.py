@@ -1,4 +1,4 @@
-"""The rest metric of a cloth: which way warp and weft run in each triangle, and how long it is there."""
+"""Which way warp and weft run in each triangle of a cloth."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import numpy as np
 from ..model.errors import MeshError
 from ..model.mesh import Mesh
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Matrices, Points, Triangles, Vectors
+from ..model.typed import Points, Triangles, Vectors
 from .normals import area_vectors, unit
 from .triangulate import TriangleMap
 
@@ -52,18 +52,3 @@ def drawn_directions(points: Points, triangles: Triangles, direction: Vectors) -
         other = np.eye(3)[np.argmin(np.abs(drawn))]
         laid[lost] = other - normal[lost] * (normal[lost] @ other)[:, None]
     return unit(laid)
-
-
-def rest_inverse(points: Points, triangles: Triangles, warp: Vectors) -> Matrices:
-    """Inverse rest matrices (m, 2, 2), 1/m: [e1 e2] @ D gives the images of weft (u) and warp (v).
-
-    points (n, 3) m at rest, warp (m, 3) unit vectors in each triangle's plane.
-    """
-    corners = points[triangles]
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    weft = np.cross(warp, unit(np.cross(e1, e2)))
-    rest = np.empty((len(triangles), 2, 2))
-    for column, edge in enumerate((e1, e2)):
-        rest[:, 0, column] = np.einsum("ij,ij->i", edge, weft)
-        rest[:, 1, column] = np.einsum("ij,ij->i", edge, warp)
-    return np.asarray(np.linalg.inv(rest), np.float64)

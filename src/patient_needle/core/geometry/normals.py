@@ -40,10 +40,14 @@ def vertex_normals(points: Points, triangles: Triangles) -> Vectors:
 
 def vertex_areas(points: Points, triangles: Triangles) -> Scalars:
     """A third of the area of each incident triangle, (n,) m2."""
-    third = triangle_areas(points, triangles) / 3
-    out = np.zeros(len(points))
+    return shared_areas(triangle_areas(points, triangles), triangles, len(points))
+
+
+def shared_areas(areas: Scalars, triangles: Triangles, count: int) -> Scalars:
+    """A third of each triangle's area (m,) m2 for each of its vertices, summed, (count,) m2."""
+    out = np.zeros(count)
     for corner in range(3):
-        out += np.bincount(triangles[:, corner], third, minlength=len(points))
+        out += np.bincount(triangles[:, corner], areas / 3, minlength=count)
     return out
 
 

@@ -2,39 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from ..model.errors import MeshError
 from ..model.tolerances import DEFAULT, Tolerances
-from ..model.typed import Edges, Flags, Indices, Points, Triangles
-
-
-@dataclass(frozen=True, eq=False)
-class Topology:
-    """Connectivity of a triangle mesh of `vertex_count` vertices.
-
-    edges   (e, 2) int32, each once, lower index first, sorted
-    hinges  (h, 4) int32: edge a, b, then the vertices opposite it, c left of a to b and d right
-    border  (e,) bool, edges with one triangle
-    """
-
-    vertex_count: int
-    triangles: Triangles
-    edges: Edges
-    hinges: Indices
-    border: Flags
+from ..model.topology import Topology
+from ..model.typed import Indices, Points, Triangles
 
 
 def build_topology(triangles: Triangles, vertex_count: int, *, name: str = "mesh") -> Topology:
     """Edges, hinges and borders; `MeshError` names the first edge that has more than two triangles."""
     halves = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     opposite = np.concatenate([triangles[:, 2], triangles[:, 0], triangles[:, 1]])
+    of = np.tile(np.arange(len(triangles), dtype=np.int32), 3)
     low = np.sort(halves, axis=1)
     forward = halves[:, 0] == low[:, 0]
     order = np.lexsort((~forward, low[:, 1], low[:, 0]))
-    low, forward, opposite = low[order], forward[order], opposite[order]
+    low, forward, opposite, of = low[order], forward[order], opposite[order], of[order]
     first = np.concatenate([[True], (low[1:] != low[:-1]).any(axis=1)])
     starts = np.flatnonzero(first)
     counts = np.diff(np.concatenate([starts, [len(low)]]))
@@ -59,6 +43,7 @@ def build_topology(triangles: Triangles, vertex_count: int, *, name: str = "mesh
         triangles,
         low[starts].astype(np.int32),
         hinges.astype(np.int32),
+        np.column_stack([of[pairs], of[pairs + 1]]),
         counts == 1,
     )
 

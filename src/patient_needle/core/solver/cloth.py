@@ -6,13 +6,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..geometry.dihedral import dihedral_angles, flat_bending_rows, hinge_areas
-from ..geometry.material import rest_inverse
-from ..geometry.normals import triangle_areas, vertex_areas
-from ..geometry.topology import Topology, build_topology, check_triangles
+from ..geometry.normals import shared_areas
 from ..model.fabric import Fabric
+from ..model.garment_shape import GarmentShape, RestMetric
 from ..model.load_curve import LoadCurve, force_table
 from ..model.multipliers import Multipliers
+from ..model.topology import Topology
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 
 # Hinges of stiffness B l^2 / A give equilateral triangles the plate energy of rigidity B and Poisson's ratio
@@ -27,12 +26,14 @@ class Cloth:
     """n vertices, m triangles, h hinges.
 
     topology      edges, hinges, borders
-    rest_points   (n, 3) m
+    placed        (n, 3) m, where it is when a run begins
+    near          (n, 3) m, a pose whose distances its parts may keep where they are below their gap, or None
     rest_lengths  (e,) m
     spacing       m, mean rest length
     rest_inverse  (m, 4) rows of the inverse rest matrices, 1/m
     areas         (m,) m2
     vertex_areas  (n,) m2
+    volume        m3 that it encloses as made
     mass          (n,) kg
     loads         force tables (k, 4) of weft, warp and shear, as `model.load_curve.force_table` lays them out
     stretched, sheared  (m,) m2, area times the multiplier of stretch and of shear
@@ -48,12 +49,14 @@ class Cloth:
     name: str
     fabric: Fabric
     topology: Topology
-    rest_points: Points
+    placed: Points
+    near: Points | None
     rest_lengths: Scalars
     spacing: float
     rest_inverse: Vectors
     areas: Scalars
     vertex_areas: Scalars
+    volume: float
     mass: Scalars
     loads: tuple[Vectors, Vectors, Vectors]
     stretched: Scalars
@@ -73,7 +76,7 @@ class Cloth:
     @property
     def count(self) -> int:
         """Number of vertices, n."""
-        return len(self.rest_points)
+        return self.topology.vertex_count
 
     @property
     def triangles(self) -> Triangles:
@@ -102,44 +105,38 @@ class Cloth:
 
 
 def build_cloth(
-    name: str,
-    points: Points,
-    triangles: Triangles,
-    warp: Vectors,
+    shape: GarmentShape,
     fabric: Fabric,
     held: Flags,
     *,
     flat_rest_angles: bool = True,
     multipliers: Multipliers = EVEN,
 ) -> Cloth:
-    """Constants of a cloth made as it lies at `points` (n, 3) m.
+    """Constants of a garment of one fabric.
 
-    warp (m, 3) unit directions; held (n,) bool; flat_rest_angles False keeps the folds it was modelled with.
-    `MeshError` for a mesh that cannot be simulated, `MaterialError` for a map that does not fit it. Hinge
-    stiffness is STRIP B l^2 / A, B being what a free strip of the fabric shows in a cantilever test.
+    held (n,) bool; flat_rest_angles False keeps the folds it was made with. `MaterialError` for a map that does
+    not fit it. Hinge stiffness is STRIP B l^2 / A, B being what a free strip of the fabric shows in a
+    cantilever test.
     """
-    check_triangles(points, triangles, name=name)
-    count = len(points)
+    topology, metric = shape.topology, shape.metric
+    triangles, hinges, count = topology.triangles, topology.hinges, topology.vertex_count
     multipliers.check(count)
-    topology = build_topology(triangles, count, name=name)
-    areas = triangle_areas(points, triangles)
-    edges, hinges = topology.edges, topology.hinges
-    lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
-    shares = vertex_areas(points, triangles)
-    stretched = areas * multipliers.of("stretch", count)[triangles].mean(axis=1)
+    shares = shared_areas(metric.areas, triangles, count)
+    stretched = metric.areas * multipliers.of("stretch", count)[triangles].mean(axis=1)
     damping = multipliers.of("damping", count)
-    made = dihedral_angles(points, hinges)
-    bend, rest_angles = _bending(points, topology, warp, fabric, np.asarray(held, bool), multipliers, made)
+    bend, rest_angles = _bending(topology, metric, fabric, np.asarray(held, bool), multipliers)
     return Cloth(
-        name=name,
+        name=shape.name,
         fabric=fabric,
         topology=topology,
-        rest_points=np.ascontiguousarray(points, np.float64),
-        rest_lengths=lengths,
-        spacing=float(lengths.mean()),
-        rest_inverse=rest_inverse(points, triangles, warp).reshape(-1, 4),
-        areas=areas,
+        placed=np.ascontiguousarray(shape.placed, np.float64),
+        near=shape.near,
+        rest_lengths=metric.edge_lengths,
+        spacing=float(metric.edge_lengths.mean()),
+        rest_inverse=np.asarray(np.linalg.inv(metric.matrices), np.float64).reshape(-1, 4),
+        areas=metric.areas,
         vertex_areas=shares,
+        volume=metric.volume,
         mass=np.maximum(shares, 1e-3 * shares.mean()) * fabric.areal_density * multipliers.of("density", count),
         loads=_loads(fabric),
         stretched=stretched,
@@ -147,8 +144,8 @@ def build_cloth(
         stretch_retardation=fabric.stretch_damping * damping[triangles].mean(axis=1),
         bend_retardation=fabric.bend_damping * damping[hinges[:, :2]].mean(axis=1),
         bend=bend,
-        bend_rows=flat_bending_rows(points, hinges),
-        rest_angles=rest_angles if flat_rest_angles else made,
+        bend_rows=metric.hinge_rows,
+        rest_angles=rest_angles if flat_rest_angles else metric.folds,
         held=np.asarray(held, bool),
         friction=np.sqrt(multipliers.of("friction", count)),
         air=multipliers.of("air", count),
@@ -174,13 +171,7 @@ def _loads(fabric: Fabric) -> tuple[Vectors, Vectors, Vectors]:
 
 
 def _bending(
-    points: Points,
-    topology: Topology,
-    warp: Vectors,
-    fabric: Fabric,
-    held: Flags,
-    multipliers: Multipliers,
-    made: Scalars,
+    topology: Topology, metric: RestMetric, fabric: Fabric, held: Flags, multipliers: Multipliers
 ) -> tuple[Scalars, Scalars]:
     """Hinge stiffness (h,) N m and rest angles (h,) rad of a cloth made flat.
 
@@ -188,52 +179,27 @@ def _bending(
     between flat and made by their shares, and whose energy differs from theirs by a constant.
     """
     count, edge = topology.vertex_count, topology.hinges[:, :2]
-    own = _hinge_stiffness(points, topology, warp, fabric, held) * multipliers.of("bend", count)[edge].mean(
-        axis=1
-    )
+    own = _hinge_stiffness(topology, metric, fabric, held) * multipliers.of("bend", count)[edge].mean(axis=1)
     if fabric.memory == 0.0:
         return own, np.zeros(len(own))
     even = replace(fabric, bend_warp=fabric.memory, bend_weft=fabric.memory)
-    memory = _hinge_stiffness(points, topology, warp, even, held)
+    memory = _hinge_stiffness(topology, metric, even, held)
     memory = memory * multipliers.of("memory", count)[edge].mean(axis=1)
     both = own + memory
-    return both, made * np.divide(memory, both, out=np.zeros_like(both), where=both > 0)
+    return both, metric.folds * np.divide(memory, both, out=np.zeros_like(both), where=both > 0)
 
 
-def _hinge_stiffness(points: Points, topology: Topology, warp: Vectors, fabric: Fabric, held: Flags) -> Scalars:
+def _hinge_stiffness(topology: Topology, metric: RestMetric, fabric: Fabric, held: Flags) -> Scalars:
     """(h,) N m; rigidity between weft's and warp's by the direction square to the edge."""
-    hinges = topology.hinges
-    along = points[hinges[:, 1]] - points[hinges[:, 0]]
-    squared = np.einsum("ij,ij->i", along, along)
-    near = _warp_at_hinges(topology, warp)
-    cosine2 = np.einsum("ij,ij->i", along, near) ** 2 / squared
-    rigidity = fabric.bend_weft * cosine2 + fabric.bend_warp * (1 - cosine2)
-    return STRIP * rigidity * squared / _bending_areas(points, hinges, held)
+    rigidity = fabric.bend_weft * metric.hinge_warp + fabric.bend_warp * (1 - metric.hinge_warp)
+    return STRIP * rigidity * metric.hinge_squares / _bending_areas(topology.hinges, metric.hinge_areas, held)
 
 
-def _bending_areas(points: Points, hinges: Indices, held: Flags) -> Scalars:
+def _bending_areas(hinges: Indices, areas: Vectors, held: Flags) -> Scalars:
     """Area (h,) m2 that a hinge bends: a triangle that is wholly held cannot, so it does not count.
 
-    Without this a clamped edge would bend half a cell behind the clamp.
+    Without this a clamped edge would bend half a cell behind the clamp. areas (h, 2) m2 of both triangles.
     """
-    area = np.zeros(len(hinges))
-    wholly = np.zeros(len(hinges), int)
-    for opposite in (2, 3):
-        corners = hinges[:, [0, 1, opposite]]
-        a, b, c = (points[corners[:, k]] for k in range(3))
-        one = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
-        stiff = held[corners].all(axis=1)
-        wholly += stiff
-        area += np.where(stiff, 0.0, one)
-    return np.where(wholly == 2, hinge_areas(points, hinges), area)
-
-
-def _warp_at_hinges(topology: Topology, warp: Vectors) -> Vectors:
-    """Warp direction of one triangle of each hinge, (h, 3)."""
-    triangles = topology.triangles
-    first: dict[tuple[int, int], int] = {}
-    for index, (a, b, c) in enumerate(triangles.tolist()):
-        for edge in ((a, b), (b, c), (c, a)):
-            first.setdefault((min(edge), max(edge)), index)
-    hinge_edges = np.sort(topology.hinges[:, :2], axis=1).tolist()
-    return warp[np.array([first[(a, b)] for a, b in hinge_edges], int)]
+    wholly = np.stack([held[hinges[:, [0, 1, opposite]]].all(axis=1) for opposite in (2, 3)], axis=1)
+    bent = np.where(wholly, 0.0, areas).sum(axis=1)
+    return np.where(wholly.all(axis=1), areas.sum(axis=1), bent)

@@ -26,14 +26,14 @@ from .state import ClothState
 class Outfit:
     """c cloths of n vertices and m triangles altogether, innermost first.
 
-    spans (c,) slices of the vertices; triangles (m, 3); rest_points (n, 3) m; mass (n,) kg; held (n,) bool;
+    spans (c,) slices of the vertices; triangles (m, 3); placed (n, 3) m; mass (n,) kg; held (n,) bool;
     spacing m, the finest; skin, what they ask of contact with each other.
     """
 
     cloths: tuple[Cloth, ...]
     spans: tuple[slice, ...]
     triangles: Triangles
-    rest_points: Points
+    placed: Points
     mass: Scalars
     held: Flags
     spacing: float
@@ -43,7 +43,7 @@ class Outfit:
     @property
     def count(self) -> int:
         """N."""
-        return len(self.rest_points)
+        return len(self.placed)
 
 
 def spans_of(cloths: Sequence[Cloth]) -> tuple[slice, ...]:
@@ -60,25 +60,31 @@ def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
 
     triangles = joined([c.triangles + s.start for c, s in zip(cloths, spans, strict=True)]).astype(np.int32)
-    rest = joined([c.rest_points for c in cloths])
+    placed = joined([c.placed for c in cloths])
     return Outfit(
         cloths,
         spans,
         triangles,
-        rest,
+        placed,
         joined([c.mass for c in cloths]),
         joined([c.held for c in cloths]),
         min(c.spacing for c in cloths),
         0.5 * max(max(c.fabric.stretch_warp, c.fabric.stretch_weft) for c in cloths),
         Skin(
             triangles,
-            rest,
+            _allowed(cloths),
             joined([c.thickness for c in cloths]),
             joined([c.clearance for c in cloths]),
             np.repeat(np.arange(len(cloths)), [len(c.triangles) for c in cloths]).astype(np.int32),
             joined([np.sqrt(c.fabric.friction) * c.friction for c in cloths]),
         ),
     )
+
+
+def _allowed(cloths: tuple[Cloth, ...]) -> Points:
+    """The poses (n, 3) m whose nearness the cloths may keep; NaN, which allows nothing, for those without."""
+    poses = [np.full((c.count, 3), np.nan) if c.near is None else c.near for c in cloths]
+    return poses[0] if len(poses) == 1 else np.concatenate(poses)
 
 
 @dataclass(frozen=True, eq=False)

@@ -107,7 +107,7 @@ class Engine:
         self._finder: PairFinder | None = None
         against_itself = against_itself or len(worn.cloths) > 1
         if len(collider_triangles) or against_itself:
-            scene = np.concatenate([worn.rest_points, rest_colliders])
+            scene = np.concatenate([worn.placed, rest_colliders])
             self._finder = PairFinder(
                 scene, worn.triangles, self.collider_triangles, worn.count, 2 * self._slack,
                 against_itself=against_itself, wider=max(0.0, ROOM * widest[1] - self._slack),

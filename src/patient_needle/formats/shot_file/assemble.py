@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.plan import Garment, RunIn, ShotPlan
+from ...core.craft.sources import FromMesh
 from ...core.geometry.motion import CachedMotion, Motion
 from ...core.geometry.placing import moved
 from ...core.model.curve import Curve
@@ -113,7 +114,8 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
-        record.name, mesh, fabrics[record.fabric], holds, np.array(record.warp), record.rest_angles, maps,
+        record.name, FromMesh(mesh, np.array(record.warp)), fabrics[record.fabric], holds, record.rest_angles,
+        maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         finished=_finished(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
