@@ -211,7 +211,7 @@ def test_conjugate_gradients_solve_the_linearised_system():
         term.gradient(x, gradient)
     gradient[made.held] = 0
     preconditioner = Preconditioner(
-        [(slice(0, made.count), Factors(made, 0.0).for_step(0.01, made.held))],
+        [(slice(0, made.count), Factors(made).for_step(0.01, made.held))],
         vertex_normals(x, made.triangles),
         made.held,
     )

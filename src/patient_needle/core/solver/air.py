@@ -23,27 +23,30 @@ from .inertia import Timing
 class AirFlow:
     """What stays the same about a cloth in the air."""
 
-    def __init__(self, cloth: Cloth, forces: Forces) -> None:
+    def __init__(self, cloth: Cloth) -> None:
         self._triangles: Triangles = cloth.triangles
         self._corners: tuple[Indices, Indices] = incidence(cloth.triangles, cloth.count)
         self._share: Scalars = cloth.air
-        self._across = 0.5 * forces.air_density * cloth.fabric.air_across
-        self._along = 0.5 * forces.air_density * cloth.fabric.air_along
-        self._viscous, self._shelter = forces.air_drag, forces.shelter
+        self._across, self._along = cloth.fabric.air_across, cloth.fabric.air_along
         self._matrix = np.zeros((cloth.count, 6))
         self._carried = np.zeros((cloth.count, 3))
 
-    @property
-    def is_felt(self) -> bool:
+    def is_felt(self, forces: Forces) -> bool:
         """Whether there is any air at all."""
-        return self._across > 0 or self._along > 0 or self._viscous > 0
+        across, along = self._pressing(forces)
+        return across > 0 or along > 0 or forces.air_drag > 0
 
-    def around(self, x: Points, v: Vectors, wind: Vectors | None, time: Timing) -> Air:
+    def _pressing(self, forces: Forces) -> tuple[float, float]:
+        """1/2 d c_n and 1/2 d c_t, kg/m3."""
+        return 0.5 * forces.air_density * self._across, 0.5 * forces.air_density * self._along
+
+    def around(self, x: Points, v: Vectors, wind: Vectors | None, time: Timing, forces: Forces) -> Air:
         """The term of one substep that starts at x (n, 3) m with v (n, 3) m/s in a wind (n, 3) m/s, if any."""
         air = np.zeros_like(x) if wind is None else wind
+        across, along = self._pressing(forces)
         _meet(
-            x, v, air, self._triangles, *self._corners, self._share, self._across, self._along,
-            self._viscous, self._shelter, self._matrix, self._carried,
+            x, v, air, self._triangles, *self._corners, self._share, across, along,
+            forces.air_drag, forces.shelter, self._matrix, self._carried,
         )  # fmt: skip
         return Air(self._matrix, self._carried, time)
 

@@ -54,30 +54,31 @@ class Factors:
     stiffness with which soft holds fix vertices. The latest few factors are kept.
     """
 
-    def __init__(self, cloth: Cloth, air_drag: float) -> None:
+    def __init__(self, cloth: Cloth) -> None:
         self._cloth = cloth
-        self._air_drag = air_drag
         self._membrane = rest_operator(cloth, cloth.weft, cloth.warp)
         self._retardation = float(cloth.stretch_retardation.mean())
-        self._made: dict[tuple[float, bytes, bytes | None], CholeskySolverD] = {}
+        self._made: dict[tuple[float, float, bytes, bytes | None], CholeskySolverD] = {}
 
-    def for_step(self, step: float, held: Flags, fixing: Scalars | None = None) -> CholeskySolverD:
+    def for_step(
+        self, step: float, held: Flags, fixing: Scalars | None = None, air_drag: float = 0.0
+    ) -> CholeskySolverD:
         """The factor for substeps of about `step` s with `held` (n,) prescribed and the others fixed by about
-        `fixing` (n,) N/m, made once.
+        `fixing` (n,) N/m, in air that drags with `air_drag` kg/(m2 s); made once.
         """
         rung = float(2 ** (np.round(np.log2(step * STEP) * RUNGS) / RUNGS) / STEP)
         fixed = None if fixing is None or not fixing.any() else _rounded(fixing)
-        key = (rung, held.tobytes(), None if fixed is None else fixed.tobytes())
-        factor = self._made.pop(key, None) or self._factorise(rung, held, fixed)
+        key = (rung, air_drag, held.tobytes(), None if fixed is None else fixed.tobytes())
+        factor = self._made.pop(key, None) or self._factorise(rung, held, fixed, air_drag)
         self._made[key] = factor
         if len(self._made) > MOST_FACTORS:
             del self._made[next(iter(self._made))]
         return factor
 
-    def _factorise(self, step: float, held: Flags, fixing: Scalars | None) -> CholeskySolverD:
+    def _factorise(self, step: float, held: Flags, fixing: Scalars | None, air_drag: float) -> CholeskySolverD:
         cloth = self._cloth
         reach = step * 2 / 3
-        own = cloth.mass / reach**2 + self._air_drag * cloth.vertex_areas / reach
+        own = cloth.mass / reach**2 + air_drag * cloth.vertex_areas / reach
         matrix = self._membrane * (1 + self._retardation / step)
         matrix = matrix + sparse.diags(own if fixing is None else own + fixing)
         free = sparse.diags((~held).astype(float))

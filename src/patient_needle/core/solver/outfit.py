@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from cholespy import CholeskySolverD
 
 from ..contact.rows import Skin
 from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
@@ -108,24 +109,27 @@ class Wear:
 
     def __init__(self, cloth: Cloth, span: slice, forces: Forces) -> None:
         self.cloth, self.span = cloth, span
-        self.factors = Factors(cloth, forces.air_drag)
+        self._factors = Factors(cloth)
         self.membrane, self.bending = Membrane(cloth), Bending(cloth)
         self._forces = forces
-        self._air = AirFlow(cloth, forces)
+        self._air = AirFlow(cloth)
         self._calm = Calm(cloth, forces.calm) if forces.calm > 0 else None
         self._pressure = Pressure(cloth)
 
     def terms(
-        self, state: ClothState, time: Timing, wind: Vectors | None, wearing: Wearing
+        self, state: ClothState, time: Timing, wind: Vectors | None, wearing: Wearing, now: Forces | None
     ) -> tuple[Term, ...]:
-        """The cloth's terms in the substep `time` that starts at the whole outfit's state."""
+        """The cloth's terms in the substep `time` that starts at the whole outfit's state; now: the forces of
+        the substep, None for the cloth's own.
+        """
+        forces = now or self._forces
         x, v = state.positions[self.span], state.velocities[self.span]
         own = replace(time, base=time.base[self.span], base_velocity=time.base_velocity[self.span])
         self.membrane.begin(x, time.step)
         self.bending.begin(x, time.step)
         terms: list[Term] = [self.membrane, self.bending]
-        if self._air.is_felt:
-            terms.append(self._air.around(x, v, None if wind is None else wind[self.span], own))
+        if self._air.is_felt(forces):
+            terms.append(self._air.around(x, v, None if wind is None else wind[self.span], own, forces))
         if self._calm is not None and wearing.calm > 0:
             self._calm.begin(own, wearing.spin, wearing.calm)
             terms.append(self._calm)
@@ -135,6 +139,10 @@ class Wear:
         if self.cloth.count == len(state.positions):
             return tuple(terms)
         return tuple(_Part(term, self.span) for term in terms)
+
+    def factor(self, step: float, held: Flags, fixing: Scalars | None, now: Forces | None) -> CholeskySolverD:
+        """The factor for a substep, as `Factors.for_step` has it."""
+        return self._factors.for_step(step, held, fixing, (now or self._forces).air_drag)
 
     def energies(self, state: ClothState) -> Energies:
         """Energy by kind, J; state is the whole outfit's."""

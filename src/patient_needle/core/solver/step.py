@@ -5,7 +5,7 @@ predict  ->  search  ->  solve  ->  accept or solve again  ->  filter  ->  let f
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -56,7 +56,9 @@ class Surround:
 
     colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants;
     wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed;
-    held (n,) which vertices are prescribed, None for those that the cloths always hold; links: what draws some.
+    held (n,) which vertices are prescribed, None for those that the cloths always hold; links: what draws some;
+    forces: gravity and air of this substep, None for those that the engine was made with; friction: factor on
+    all friction of cloth.
     """
 
     colliders_from: Points
@@ -67,6 +69,39 @@ class Surround:
     worn: tuple[Wearing, ...] = ()
     held: Flags | None = None
     links: Links | None = None
+    forces: Forces | None = None
+    friction: float = 1.0
+
+
+@dataclass(eq=False)
+class Scene:
+    """One substep on its way through the stages. All points of cloth (n) come first, then those of colliders (k).
+
+    start     (n + k, 3) m, where the substep begins
+    goal      (n + k, 3) m, where it is thought to end; each stage brings the cloth's part nearer to the truth
+    terms     the cloths' own energy
+    normals   (n, 3) of the cloth at the start
+    rows      what touches along the way; easing, what comes out of a collider
+    nearest   (SIDES n,) what carries the pair nearest to each vertex on each of its sides
+    friction  what is held on to; hint, which way from the first guess what hardly moves would stay
+    contact   as it was solved last; accepted, whether the solution misses nothing
+    """
+
+    state: ClothState
+    time: Timing
+    surround: Surround
+    tally: FrameTally
+    terms: tuple[Term, ...]
+    start: Points
+    goal: Points
+    normals: Vectors = field(init=False)
+    rows: Rows = field(init=False)
+    easing: Rows | None = field(init=False)
+    nearest: Indices = field(init=False)
+    friction: Friction = field(init=False)
+    hint: Vectors | None = field(init=False)
+    contact: Contact = field(init=False)
+    accepted: bool = field(init=False)
 
 
 class Engine:
@@ -125,14 +160,19 @@ class Engine:
         self, state: ClothState, surround: Surround, step: float, tally: FrameTally, halvings: int = HALVINGS
     ) -> ClothState:
         """The state `step` s later; in two halves where contact asks for it, each up to `halvings - 1` more."""
-        time = timing(state, step)
-        terms = self._own_terms(state, time, surround)
-        predicted = self._predict(terms[0], surround)
         tally.substeps += 1
+        scene = self._predict(state, surround, step, tally)
         if self._finder is None:
-            x = self._solve(terms, predicted, step, self.patience.newton_passes, tally, surround)
-            return _advanced(state, x, time)
-        return self._step_among(self._finder, terms, predicted, state, time, surround, tally, halvings)
+            passes = self.patience.newton_passes
+            x = self._solve(scene.terms, scene.goal, step, passes, tally, surround)
+            return _advanced(state, x, scene.time)
+        self._search(self._finder, scene)
+        self._guess(scene)
+        self._solve_and_accept(scene)
+        if not scene.accepted and halvings > 0:
+            return self._in_halves(state, surround, step, tally, halvings - 1)
+        filtered = self._filtered(scene)
+        return self._slipped(self._finder, scene, filtered)
 
     def _in_halves(
         self, state: ClothState, surround: Surround, step: float, tally: FrameTally, halvings: int
@@ -150,49 +190,97 @@ class Engine:
         rest = replace(surround, colliders_from=middle.colliders_to, links=links and links.second_half())
         return self.step(state, rest, 0.5 * step, tally, halvings)
 
-    def _step_among(
-        self,
-        finder: PairFinder,
-        terms: tuple[Term, ...],
-        predicted: Points,
-        state: ClothState,
-        time: Timing,
-        surround: Surround,
-        tally: FrameTally,
-        halvings: int,
-    ) -> ClothState:
-        """The rest of a step when there are colliders: search, solve and accept, filter, let friction slip."""
+    def _predict(self, state: ClothState, surround: Surround, step: float, tally: FrameTally) -> Scene:
+        """The scene with the cloth where it would go by itself, held vertices where their hold takes them.
+
+        That is the inertia's own target, so that free motion needs no solving and keeps no error of it.
+        """
+        time = timing(state, step)
+        terms = self._own_terms(state, time, surround)
+        predicted = terms[0].target.copy()
+        predicted[self._held(surround)] = surround.held_to
+        if self._finder is None:
+            return Scene(state, time, surround, tally, terms, state.positions, predicted)
         start = np.concatenate([state.positions, surround.colliders_from])
         goal = np.concatenate([predicted, surround.colliders_to])
-        with tally.stage("search"):
-            finder.begin(start, goal)
-            normals = vertex_normals(state.positions, self.cloth.triangles)
-            pairs = self._pairs(goal, state.released, surround.around)
-            rows = self._rows(pairs, goal, normals, surround, tally)
-            nearest = nearest_carriers(pairs, finder.carriers, finder.foreign, normals)
-            easing = self._easing(finder.colliders, start, goal, state.eased, surround.around)
-        with tally.stage("friction"):
-            friction = self._friction(state, start, goal, nearest, surround.around)
+        return Scene(state, time, surround, tally, terms, start, goal)
+
+    def _search(self, finder: PairFinder, scene: Scene) -> None:
+        """Find what could touch along the way."""
+        state, around = scene.state, scene.surround.around
+        with scene.tally.stage("search"):
+            finder.wider = max(finder.wider, ROOM * self._widest(scene.surround) - self._slack)
+            finder.begin(scene.start, scene.goal)
+            scene.normals = vertex_normals(state.positions, self.cloth.triangles)
+            pairs = self._pairs(scene.goal, state.released, around)
+            scene.rows = self._rows(pairs, scene.goal, scene.normals, scene.surround, scene.tally)
+            scene.nearest = nearest_carriers(pairs, finder.carriers, finder.foreign, scene.normals)
+            scene.easing = self._easing(finder.colliders, scene.start, scene.goal, state.eased, around)
+
+    def _widest(self, surround: Surround) -> float:
+        """The largest gap that cloth may keep from a collider in this substep, m."""
+        around, skin = surround.around, self.cloth.skin
+        if around.count == 0:
+            return 0.0
+        thickness = float(around.thickness.max()) + float(skin.thickness.max())
+        return float(around.clearance.max()) * float(skin.clearance.max()) + 0.5 * thickness
+
+    def _guess(self, scene: Scene) -> None:
+        """Take hold with friction, and let what touches rest on what it touches."""
+        count, time, goal, surround = self.cloth.count, scene.time, scene.goal, scene.surround
+        with scene.tally.stage("friction"):
+            scene.friction = self._friction(scene.state, scene.start, goal, scene.nearest, surround)
             softness = np.zeros(len(goal))
-            softness[: self.cloth.count] = np.where(self._held(surround), 0.0, time.reach**2 / self.cloth.mass)
-            goal[: self.cloth.count] = resting(state, start, goal, rows, friction, softness)
-        hint = self._hint(state, goal[: self.cloth.count], friction, time, surround)
-        goal, contact, accepted = self._touching(
-            terms, rows, easing, goal, normals, friction, state, surround, time.step, tally, hint
-        )
-        if not accepted and halvings > 0:
-            return self._in_halves(state, surround, time.step, tally, halvings - 1)
-        with tally.stage("filter"):
+            softness[:count] = np.where(self._held(surround), 0.0, time.reach**2 / self.cloth.mass)
+            goal[:count] = resting(scene.state, scene.start, goal, scene.rows, scene.friction, softness)
+        scene.hint = self._hint(scene.state, goal[:count], scene.friction, time, surround)
+
+    def _solve_and_accept(self, scene: Scene) -> None:
+        """Solve with contact; solve again while the true motion brings rows that the solution misses.
+
+        Accepted is what misses none by more than may be left to the filter.
+        """
+        passes, count, surround = self.patience.newton_passes, self.cloth.count, scene.surround
+        goal, rows, hint = scene.goal, scene.rows, scene.hint
+        pushed = lengths(scene.state.pushed)
+        for accept in range(ACCEPT_ROUNDS):
+            scene.contact = contact = Contact(rows.joined(scene.easing), goal, scene.friction.grips, pushed)
+            goal[:count] = self._solve(
+                (*scene.terms, contact), goal[:count], scene.time.step, passes, scene.tally, surround, hint
+            )
+            with scene.tally.stage("search"):
+                pairs = self._pairs(goal, scene.state.released, surround.around)
+                rows = self._rows(pairs, goal, scene.normals, surround, scene.tally)
+                missing, _ = misses(goal, rows)
+            scene.tally.accept_rounds += 1
+            contact.settle(goal[:count])
+            pushed = contact.strength()
+            scene.accepted = bool(missing.max(initial=0.0) <= self._missable)
+            if scene.accepted:
+                return
+            if accept + 1 >= STIFFEN_FROM:
+                rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
+            passes, hint = 1, None
+
+    def _filtered(self, scene: Scene) -> Filtered:
+        """The solution, moved so that no straight way passes through anything."""
+        surround = scene.surround
+        with scene.tally.stage("filter"):
             self._filter.weigh(self._inverse_mass(self._held(surround)))
-            filtered = self._filter.run(start, goal, surround.around, state.released)
-        _note(tally, filtered, contact)
-        with tally.stage("friction"):
+            filtered = self._filter.run(scene.start, scene.goal, surround.around, scene.state.released)
+        _note(scene.tally, filtered, scene.contact)
+        return filtered
+
+    def _slipped(self, finder: PairFinder, scene: Scene, filtered: Filtered) -> ClothState:
+        """The state at the end, friction's anchors moved along where they slip."""
+        contact = scene.contact
+        with scene.tally.stage("friction"):
             anchors = after_slip(
-                friction.anchors, nearest, filtered.points, finder.carriers,
+                scene.friction.anchors, scene.nearest, filtered.points, finder.carriers,
                 contact.push, contact.slip_limit(), self.cloth.count,
             )  # fmt: skip
         x = filtered.points[: self.cloth.count]
-        return _advanced(state, x, time).replace(
+        return _advanced(scene.state, x, scene.time).replace(
             anchors=anchors, pushed=contact.push, released=filtered.released
         )
 
@@ -200,25 +288,16 @@ class Engine:
         self, state: ClothState, time: Timing, surround: Surround
     ) -> tuple[Inertia, *tuple[Term, ...]]:
         """The cloths' own energy terms; the inertia first."""
-        worn = surround.worn or (PLAIN,) * len(self.wear)
+        worn, forces = surround.worn or (PLAIN,) * len(self.wear), surround.forces
         terms = [
             term
             for wear, wearing in zip(self.wear, worn, strict=True)
             if not wear.cloth.held.all()
-            for term in wear.terms(state, time, surround.wind, wearing)
+            for term in wear.terms(state, time, surround.wind, wearing, forces)
         ]
         if surround.links is not None:
             terms.append(LinkTerm(surround.links, state.positions, time.step))
-        return (Inertia(self.cloth.mass, time, self._gravity), *terms)
-
-    def _predict(self, inertia: Inertia, surround: Surround) -> Points:
-        """Where the cloth would go by itself; held vertices where their hold takes them.
-
-        The inertia's own target, so that free motion needs no solving and keeps no error of it.
-        """
-        out = inertia.target.copy()
-        out[self._held(surround)] = surround.held_to
-        return out
+        return (Inertia(self.cloth.mass, time, self._falling(surround)), *terms)
 
     def _hint(
         self, state: ClothState, guess: Points, friction: Friction, time: Timing, surround: Surround
@@ -227,12 +306,16 @@ class Engine:
 
         None without weight, and none in a pinch, where cloth is to come out slowly.
         """
-        fall = float(np.linalg.norm(self._gravity)) * time.reach**2
+        fall = float(np.linalg.norm(self._falling(surround))) * time.reach**2
         if fall == 0.0 or state.released.any():
             return None
         hint = staying(state, guess, friction, fall, time.step)
         hint[self._held(surround)] = 0.0
         return hint
+
+    def _falling(self, surround: Surround) -> Vectors:
+        """Gravity (3,) m/s2 in a substep."""
+        return self._gravity if surround.forces is None else surround.forces.gravity
 
     def _held(self, surround: Surround) -> Flags:
         return self.cloth.held if surround.held is None else surround.held
@@ -279,9 +362,11 @@ class Engine:
         return with_sides(rows, normals, self._finder.foreign)
 
     def _friction(
-        self, state: ClothState, start: Points, goal: Points, nearest: Indices, around: Surroundings
+        self, state: ClothState, start: Points, goal: Points, nearest: Indices, surround: Surround
     ) -> Friction:
+        """Anchors of what touches, and how firmly each holds: sqrt(mu1 mu2) times the substep's factor."""
         assert self._finder is not None
+        around, skin = surround.around, np.sqrt(surround.friction) * self.cloth.skin.friction
         carriers, foreign, count = self._finder.carriers, self._finder.foreign, self.cloth.count
         anchors = with_newcomers(state.anchors, nearest, start, carriers, count)
         points = anchor_points(anchors, goal, carriers)
@@ -290,56 +375,18 @@ class Engine:
         on_cloth = anchors.triangle >= foreign
         on_collider = (anchors.triangle >= 0) & ~on_cloth
         coefficient = np.zeros(len(at))
-        own = np.tile(self.cloth.skin.friction, SIDES)
-        coefficient[on_collider] = around.friction[at[on_collider]] * own[on_collider]
+        own = np.tile(skin, SIDES)
+        coefficient[on_collider] = (
+            np.sqrt(surround.friction) * around.friction[at[on_collider]] * own[on_collider]
+        )
         corners = np.full((len(at), 3), -1, np.int32)
         corners[on_cloth] = carriers[at[on_cloth]]
         # Both layers of a contact hold on to each other: each takes half of the friction between them.
-        coefficient[on_cloth] = 0.5 * own[on_cloth] * self.cloth.skin.friction[corners[on_cloth]].mean(axis=1)
+        coefficient[on_cloth] = 0.5 * own[on_cloth] * skin[corners[on_cloth]].mean(axis=1)
         weights = np.where(on_cloth[:, None], anchors.coordinates[:, :3], 0.0)
         offset = points.copy()
         offset[on_cloth] -= np.einsum("ik,ikj->ij", weights[on_cloth], goal[corners[on_cloth]])
         return Friction(anchors, points, carried, Grips(corners, weights, offset, coefficient, self._stiffness))
-
-    def _touching(
-        self,
-        terms: tuple[Term, ...],
-        rows: Rows,
-        easing: Rows | None,
-        goal: Points,
-        normals: Vectors,
-        friction: Friction,
-        state: ClothState,
-        surround: Surround,
-        step: float,
-        tally: FrameTally,
-        hint: Vectors | None,
-    ) -> tuple[Points, Contact, bool]:
-        """Solve with contact; solve again while the true motion brings rows that the solution misses.
-
-        Last, whether it misses none by more than may be left to the filter.
-        """
-        passes, count = self.patience.newton_passes, self.cloth.count
-        pushed = lengths(state.pushed)
-        for accept in range(ACCEPT_ROUNDS):
-            contact = Contact(rows.joined(easing), goal, friction.grips, pushed)
-            goal[:count] = self._solve(
-                (*terms, contact), goal[:count], step, passes, tally, surround, hint if accept == 0 else None
-            )
-            with tally.stage("search"):
-                pairs = self._pairs(goal, state.released, surround.around)
-                rows = self._rows(pairs, goal, normals, surround, tally)
-                missing, _ = misses(goal, rows)
-            tally.accept_rounds += 1
-            contact.settle(goal[:count])
-            pushed = contact.strength()
-            accepted = missing.max(initial=0.0) <= self._missable
-            if accepted:
-                break
-            if accept + 1 >= STIFFEN_FROM:
-                rows = rows.stiffer(4.0 ** (accept + 2 - STIFFEN_FROM))
-            passes = 1
-        return goal, contact, bool(accepted)
 
     def drawn(self, x: Points, rows: Rows, tangled: Flags, surround: Surround, step: float) -> Points:
         """Where cloth that stands still at x (n, 3) m goes in `step` s, without weight, when rows draw it.
@@ -386,7 +433,7 @@ class Engine:
             pairs = self._pairs(scene, state.released, surround.around)
             rows = self._rows(pairs, scene, normals, surround, FrameTally())
             nearest = nearest_carriers(pairs, self._finder.carriers, self._finder.foreign, normals)
-            friction = self._friction(state, scene, scene, nearest, surround.around)
+            friction = self._friction(state, scene, scene, nearest, surround)
             pushed = lengths(state.pushed)
             terms = (*terms, Contact(rows, scene, friction.grips, pushed))
         gradient = np.zeros_like(x)
@@ -411,7 +458,7 @@ class Engine:
         held, links = self._held(surround), surround.links
         fixing = None if links is None else links.fixing(self.cloth.count, step)
         factors = [
-            (span, wear.factors.for_step(step, held[span], None if fixing is None else fixing[span]))
+            (span, wear.factor(step, held[span], None if fixing is None else fixing[span], surround.forces))
             for wear in self.wear
             for span in (wear.span,)
         ]
