@@ -11,6 +11,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from patient_needle.core.craft.holds import Choice, Follow, Hold
+from patient_needle.core.craft.inspection import FrameResult
 from patient_needle.core.craft.plan import (
     CastMember,
     ColliderSettings,
@@ -18,7 +19,7 @@ from patient_needle.core.craft.plan import (
     RunIn,
     ShotPlan,
 )
-from patient_needle.core.craft.simulate import FrameResult, OutfitRun
+from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin

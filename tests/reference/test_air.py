@@ -59,11 +59,12 @@ def test_drag_and_lift_of_a_slanted_plate(degrees):
 
 def force_of(cloth, forces, wind):
     """Force (3,) N of a wind (3,) m/s on a cloth that stands still."""
-    air = AirFlow(cloth, forces).around(
+    air = AirFlow(cloth).around(
         cloth.placed,
         np.zeros_like(cloth.placed),
         np.tile(wind, (cloth.count, 1)),
         timing(still(cloth), 0.01),
+        forces,
     )
     gradient = np.zeros_like(cloth.placed)
     air.gradient(cloth.placed, gradient)

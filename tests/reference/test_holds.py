@@ -21,9 +21,10 @@ from patient_needle.core.craft.holds import (
     Stitch,
     Tether,
 )
+from patient_needle.core.craft.inspection import FrameResult
 from patient_needle.core.craft.plan import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
 from patient_needle.core.craft.pops import pops, wind_pops
-from patient_needle.core.craft.simulate import FrameResult, OutfitRun
+from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.craft.sources import FromMesh
 from patient_needle.core.geometry.triangulate import triangulated
 from patient_needle.core.model.curve import Curve

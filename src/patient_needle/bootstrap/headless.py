@@ -20,8 +20,9 @@ from pathlib import Path
 import numpy as np
 
 from ..core.craft.checks import check_plan
+from ..core.craft.inspection import FrameResult
 from ..core.craft.plan import Garment, ShotPlan
-from ..core.craft.simulate import FrameResult, OutfitRun
+from ..core.craft.simulate import OutfitRun
 from ..core.model.errors import FileError, ResumeError
 from ..core.model.mesh import Mesh
 from ..core.model.patience import ALL

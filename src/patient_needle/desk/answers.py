@@ -396,7 +396,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
                 around = opened.colliders.rest_points()
                 check_bodies(cloths, start, at_start, around, easing=plan.run_in.length > 0)
                 garments[name]["notes"] = list(start_notes(cloths, start, at_start, around))
-                inner = tuple(one for one in worn if plan.together or one.finished is not None)
+                inner = tuple(one for one in worn if plan.together or one.prescription.is_all)
         except NeedleError as error:
             faults[name] = error
     return {

@@ -163,7 +163,7 @@ class OpenShot:
         """What is simulated together with a garment, itself too, as far as it can be made ready."""
         out = []
         for other, piece in self.garments.items():
-            if other != name and not self.shot.together and piece.garment.finished is None:
+            if other != name and not self.shot.together and not piece.garment.is_finished:
                 continue
             try:
                 out.append(self.dressed(other))

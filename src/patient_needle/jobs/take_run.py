@@ -13,8 +13,9 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 
 from ..core.craft.checks import check_plan
+from ..core.craft.inspection import FrameResult
 from ..core.craft.plan import PlannedRun, ShotPlan
-from ..core.craft.simulate import FrameResult, OutfitRun
+from ..core.craft.simulate import OutfitRun
 from ..core.model.errors import NeedleError, ResumeError
 from ..core.model.patience import ALL
 from ..core.solver.state import ClothState

@@ -21,6 +21,7 @@ from patient_needle.core.craft.plan import (
     RunIn,
     ShotPlan,
 )
+from patient_needle.core.craft.prescription import Prescription
 from patient_needle.core.craft.run_in import StagedMotion, run_in_share
 from patient_needle.core.craft.simulate import OutfitRun
 from patient_needle.core.craft.snags import find_crossings, list_snags, rearmed
@@ -266,7 +267,7 @@ def finished_curtain(drift: float) -> Garment:
     """The curtain as a take had it: it drifts sideways by `drift` m in a frame."""
     made = curtain(0.03)
     frames = np.stack([made.mesh.vertices + [0, 0, drift * k] for k in range(10)])
-    return replace(made, name="done", finished=CachedMotion(made.mesh.vertices, frames, 995))
+    return replace(made, name="done", prescription=Prescription(CachedMotion(made.mesh.vertices, frames, 995)))
 
 
 def test_a_finished_garment_moves_as_it_did_and_pushes_the_others():
@@ -274,7 +275,7 @@ def test_a_finished_garment_moves_as_it_did_and_pushes_the_others():
     made = plan(garments=(done, outer), gravity=np.zeros(3))
     run = OutfitRun(made, made.runs[0])
     *_, (worn, pushed) = run.frames(run.start(), made.first_simulated, 1004)
-    assert worn.positions == pytest.approx(done.finished.at(1004), abs=1e-12)
+    assert worn.positions == pytest.approx(done.prescription.motion.at(1004), abs=1e-12)
     assert (worn.crossing_garments, pushed.crossing_garments) == (0, 0)
     assert pushed.positions[:, 2].min() > worn.positions[0, 2]
 

@@ -30,7 +30,7 @@ def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
         )
     if not plan.garments:
         raise ShotError("there is no garment to simulate", where=f"shot '{plan.name}'", remedy="Add one")
-    if all(garment.finished is not None for garment in plan.garments):
+    if all(garment.is_finished for garment in plan.garments):
         raise ShotError(
             "every garment is finished: nothing is left to simulate",
             where=f"shot '{plan.name}'",

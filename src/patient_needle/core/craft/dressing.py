@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
-from ..geometry.motion import Motion
 from ..geometry.normals import vertex_areas
 from ..geometry.topology import is_closed
 from ..model.errors import NeedleError, ShotError
@@ -15,21 +12,23 @@ from ..model.typed import Flags, Points, Vectors
 from ..solver.cloth import Cloth, build_cloth
 from ..solver.state import Taken
 from .drawing import factors, grips
-from .holding import Grasp, HeldPoints, Moment, grasp, held_points, retake, slid, take_all
+from .holding import Grasp, HeldPoints, Moment, grasp, held_points, prescribed, retake, slid, take_all
 from .holds import GRAVITY
 from .neighbours import Neighbours
 from .places import Whereabouts
 from .plan import Garment, ShotPlan
+from .prescription import Prescription
 
 
 @dataclass(frozen=True, eq=False)
 class Dressed:
-    """A garment's cloth, what it was made from, and its holds; finished: the motion that has all of it."""
+    """A garment's cloth, what it was made from, its holds, and where it is told to be; calm from 0 to 1."""
 
     cloth: Cloth
     shape: GarmentShape
     holds: tuple[HeldPoints, ...]
-    finished: Motion | None = None
+    prescription: Prescription
+    calm: float = 0.0
 
     @property
     def weight(self) -> float:
@@ -39,36 +38,43 @@ class Dressed:
     @property
     def places(self) -> int:
         """How many points of a state's `taken` are this garment's."""
-        return 0 if self.finished is not None else sum(held.count for held in self.holds)
+        return sum(held.count for held in self.holds)
 
-    @property
-    def changes(self) -> bool:
-        """Whether what its holds prescribe changes during a run."""
-        return self.finished is None and any(
-            held.hold.on is not None or len(held.hold.grip.values) > 1 for held in self.holds
+    def changes(self, told: Prescription) -> bool:
+        """Whether what is prescribed of it changes during a run in which it is told so."""
+        return told.changes or any(
+            held.hold.on is not None or len(held.hold.grip.values) > 1 for held in self._acting(told)
         )
 
     def start(self, frame: int) -> Points:
-        """Where it is (n, 3) m when the run starts at `frame`: as it was made, or as it was finished."""
-        return self.cloth.placed if self.finished is None else self.finished.at(frame)
+        """Where it is (n, 3) m when the run starts at `frame`."""
+        return self.prescription.start(self.cloth.placed, frame)
 
     def taken(self, frame: int) -> Taken:
-        """Where its holds take hold when the run starts at `frame`."""
-        return Taken.none() if self.finished is not None else take_all(self.holds, self.start(frame), frame)
+        """Where its holds take hold when the run starts at `frame`; on nothing while they have no say."""
+        if self.prescription.is_all:
+            return Taken.none(self.places)
+        return take_all(self.holds, self.start(frame), frame)
 
-    def retaken(self, taken: Taken, points: Points, velocities: Vectors, moment: Moment) -> Taken:
+    def retaken(
+        self, taken: Taken, points: Points, velocities: Vectors, moment: Moment, told: Prescription
+    ) -> Taken:
         """The same with what begins in a frame, as `holding.retake` explains."""
-        return taken if self.finished is not None else retake(self.holds, taken, points, velocities, moment)
+        return retake(self._acting(told), taken, points, velocities, moment)
 
-    def slid(self, taken: Taken, points: Points, moment: Moment) -> Taken:
+    def slid(self, taken: Taken, points: Points, moment: Moment, told: Prescription) -> Taken:
         """Where its holds have it after a substep that ended at `points` (n, 3) m."""
-        return taken if self.finished is not None else slid(self.holds, taken, points, self.weight, moment)
+        return slid(self._acting(told), taken, points, self.weight, moment)
 
-    def grasp(self, taken: Taken, moment: Moment) -> Grasp:
-        """Where its holds have it in one substep; all of it where it is finished."""
-        if self.finished is not None:
-            return Grasp(np.ones(self.cloth.count, bool), self.finished.at(moment.time), [])
-        return grasp(self.holds, taken, self.cloth.count, self.weight, moment)
+    def grasp(self, taken: Taken, moment: Moment, told: Prescription) -> Grasp:
+        """Where holds and prescription have it in one substep."""
+        held = grasp(self._acting(told), taken, self.cloth.count, self.weight, moment)
+        share = self.cloth.vertex_areas / self.cloth.vertex_areas.sum()
+        return prescribed(held, told, self.weight, share, moment)
+
+    def _acting(self, told: Prescription) -> tuple[HeldPoints, ...]:
+        """The holds that have a say: none when all of it is told where to be."""
+        return () if told.is_all else self.holds
 
 
 def dress(
@@ -89,8 +95,7 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Nei
     areas = vertex_areas(points, cut.triangles)
     painted = grips(garment.maps, ground, near, garment=garment.name)
     holds = held_points(garment, ground, areas, whereabouts, painted)
-    if garment.finished is not None:
-        _check_finished(plan, garment.finished)
+    garment.prescription.check(garment.mesh.vertex_count, plan.first_simulated, plan.frames[1])
     held = _always_held(garment, holds)
     shape = garment.source.shape(garment.name, ground)
     cloth = build_cloth(
@@ -105,22 +110,12 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Nei
             "it is to be filled, but its mesh has open borders",
             remedy="Close the mesh, or take the filling away",
         )
-    return Dressed(cloth, shape, holds, garment.finished)
+    return Dressed(cloth, shape, holds, garment.prescription, garment.calm)
 
 
 def _always_held(garment: Garment, holds: tuple[HeldPoints, ...]) -> Flags:
     """Vertices (n,) whose position is prescribed throughout."""
-    held = np.full(garment.mesh.vertex_count, garment.finished is not None)
+    held = garment.prescription.always(garment.mesh.vertex_count)
     for one in holds:
         held[one.vertices[one.always]] = True
     return held
-
-
-def _check_finished(plan: ShotPlan, finished: Motion) -> None:
-    low, high = finished.span()
-    if plan.first_simulated < low or plan.frames[1] > high:
-        raise ShotError(
-            f"it is finished from frame {low:g} to {high:g}, but the run goes from {plan.first_simulated} to "
-            f"{plan.frames[1]}, run-in included",
-            remedy="Finish it over the whole range, run-in included, or simulate it again",
-        )

@@ -9,8 +9,8 @@ import numpy as np
 
 from ..model.typed import Indices, Points, Scalars
 from .dressing import Dressed
-from .holding import WELD, HeldPoints, spans
-from .holds import SAG, Elastic, Hold, Stick, Stitch, firmness
+from .holding import HeldPoints, spans
+from .holds import SAG, WELD, Elastic, Hold, Stick, Stitch, firmness
 from .pops import Pop, pops
 from .seams import Seam
 
@@ -52,7 +52,7 @@ def read_holds(
     out = []
     for held, span in spans(dressed.holds):
         seam = _seam(seams, held)
-        if dressed.finished is not None:
+        if dressed.prescription.is_all:
             holding = len(held.vertices)
         elif held.places is not None:
             holding = int((taken.triangle[span] >= 0).sum())
@@ -77,7 +77,7 @@ def read_holds(
 def marks_of(dressed: Dressed, at: int, seams: Sequence[Seam], first: int, scene: Points) -> HoldMarks:
     """Where the hold of index `at` takes hold; scene (n, 3) m: all garments of the run at its start."""
     held, span = spans(dressed.holds)[at]
-    if held.places is not None and dressed.finished is None:
+    if held.places is not None and not dressed.prescription.is_all:
         taken = dressed.taken(first).part(span)
         holding = taken.triangle >= 0
         here = dressed.start(first)[held.vertices]

@@ -13,13 +13,13 @@ from ..solver.links import Links, to_places
 from ..solver.state import Taken
 from .choosing import chosen
 from .ground import Ground
-from .holds import Elastic, Follow, Hold, Stick, Tether, damping_time, firmness
+from .holds import WELD, Elastic, Follow, Hold, Stick, Tether, damping_time, firmness
 from .places import OnNearest, Places, Whereabouts, places_of
 from .plan import Garment
+from .prescription import Prescription
 
 FIRMEST_SLIDING = 0.95  # 0.5 mm; what may slide is never welded
 SOON = 1e-3  # frames, to tell the speed of a place by
-WELD = 0.9999  # from this grip on a place is simply taken: 1 um under the garment's weight
 
 
 @dataclass(frozen=True, eq=False)
@@ -227,6 +227,27 @@ def grasp(holds: tuple[HeldPoints, ...], taken: Taken, count: int, weight: float
                 case Stick(_, _, float() as friction):
                     made = made.yielding(friction * weight * one.of_weight[at])
             links.append(made)
+    return Grasp(held, goal[held], links)
+
+
+def prescribed(grasp: Grasp, told: Prescription, weight: float, of_weight: Scalars, moment: Moment) -> Grasp:
+    """What holds have of a garment in a substep, with what it is told over it.
+
+    weight N of the garment, of_weight (n,) each vertex's share of it. A share between 0 and 1 draws a vertex to
+    its place as a hold of that grip does.
+    """
+    if told.motion is None:
+        return grasp
+    share = told.shares(len(of_weight), moment.time)
+    full, drawn = share >= WELD, np.flatnonzero((share > 0) & (share < WELD) & ~grasp.held).astype(np.int32)
+    goal, there = np.zeros((len(share), 3)), told.motion.at(moment.time)
+    goal[grasp.held] = grasp.held_to
+    goal[full] = there[full]
+    held, links = grasp.held | full, list(grasp.links)
+    if len(drawn):
+        stiffness = of_weight[drawn] * firmness(share[drawn], weight)
+        before = told.motion.at(moment.before)
+        links.append(to_places(drawn, before[drawn], there[drawn], stiffness, damping_time(share[drawn])))
     return Grasp(held, goal[held], links)
 
 

@@ -15,6 +15,7 @@ from ..model.typed import Flags, Indices, Vectors
 from ..model.wind import Filling, Wind
 from .chalk import ChalkMap
 from .holds import Hold
+from .prescription import FREE, Prescription
 from .sources import Source
 
 
@@ -68,8 +69,8 @@ class CastMember:
 @dataclass(frozen=True, eq=False)
 class Garment:
     """A garment to simulate. source: what it is made from; maps: what varies over it; calm and shelter, 0 to 1,
-    and filling as the solver's forces explain them; finished: where an earlier take has it, which then is not
-    simulated again but worn by it as it is; motion: that of its own file, if a hold follows it.
+    and filling as the solver's forces explain them; prescription: where it is told to be, as an earlier take
+    has it; motion: that of its own file, if a hold follows it.
     """
 
     name: str
@@ -81,8 +82,13 @@ class Garment:
     calm: float = 0.0
     shelter: float = 0.0
     filling: Filling | None = None
-    finished: Motion | None = None
+    prescription: Prescription = FREE
     motion: Motion | None = None
+
+    @property
+    def is_finished(self) -> bool:
+        """Whether nothing of it is left to simulate."""
+        return self.prescription.is_all
 
     @property
     def mesh(self) -> Mesh:
@@ -141,8 +147,8 @@ class ShotPlan:
             return (PlannedRun(self.garments, self.garments),)
         runs: list[PlannedRun] = []
         for garment in self.garments:
-            if garment.finished is None:
-                worn = tuple(one for one in self.garments if one.finished is not None or one is garment)
+            if not garment.is_finished:
+                worn = tuple(one for one in self.garments if one.is_finished or one is garment)
                 runs.append(PlannedRun(worn, (garment,) if runs else worn))
         return tuple(runs)
 

@@ -22,6 +22,7 @@ from .holding import Moment, belongs, spans
 from .holds import Handle, Hold
 from .neighbours import Neighbours
 from .plan import CastMember, Garment, RunIn, ShotPlan
+from .prescription import FREE
 from .simulate import OutfitRun
 
 SECONDS = 2.0
@@ -111,7 +112,7 @@ def shaking(plan: ShotPlan, garment: Garment, name: str) -> Iterator[Shaken]:
     at = garment.holds.index(hold)
     steady = tuple(_steady(one) for one in garment.holds)
     maps = settled(garment, Neighbours.of(plan))
-    alone = replace(garment, holds=steady, finished=None, maps=maps)
+    alone = replace(garment, holds=steady, prescription=FREE, maps=maps)
     swing = swing_under(plan.cast, garment.mesh.vertices[dress(plan, alone).holds[at].vertices])
     staged = _staged(plan, alone, swing)
     run = OutfitRun(staged, staged.runs[0])

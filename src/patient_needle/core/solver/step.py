@@ -75,7 +75,7 @@ class Surround:
 
 @dataclass(eq=False)
 class Scene:
-    """One substep on its way through the stages. All points of cloth (n) come first, then those of colliders (k).
+    """One substep on its way through the stages. Points of cloth (n) come first, then those of colliders (k).
 
     start     (n + k, 3) m, where the substep begins
     goal      (n + k, 3) m, where it is thought to end; each stage brings the cloth's part nearer to the truth

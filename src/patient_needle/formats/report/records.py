@@ -8,7 +8,7 @@ from statistics import median
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from ...core.craft.simulate import FrameResult
+    from ...core.craft.inspection import FrameResult
     from ...core.craft.snags import Snag
 
 Record = dict[str, Any]

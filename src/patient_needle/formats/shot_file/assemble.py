@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.plan import Garment, RunIn, ShotPlan
+from ...core.craft.prescription import FREE, Prescription
 from ...core.craft.sources import FromMesh
 from ...core.geometry.motion import CachedMotion, Motion
 from ...core.geometry.placing import moved
@@ -117,7 +118,7 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
         record.name, FromMesh(mesh, np.array(record.warp)), fabrics[record.fabric], holds, record.rest_angles,
         maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
-        finished=_finished(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
+        prescription=_prescription(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
 
 
@@ -133,9 +134,9 @@ def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | No
     return motion if np.isfinite(motion.span()[0]) else None
 
 
-def _finished(record: GarmentRecord, mesh: Mesh, folder: Path) -> Motion | None:
+def _prescription(record: GarmentRecord, mesh: Mesh, folder: Path) -> Prescription:
     if record.finished is None:
-        return None
+        return FREE
     try:
         frames = read_cache(folder / record.finished.cache).frames
         if frames.shape[1:] != mesh.vertices.shape or len(frames) == 0:
@@ -144,6 +145,6 @@ def _finished(record: GarmentRecord, mesh: Mesh, folder: Path) -> Motion | None:
                 f"its mesh {mesh.vertex_count} vertices",
                 remedy="Simulate it again",
             )
-        return CachedMotion(mesh.vertices, frames, record.finished.starts_at)
+        return Prescription(CachedMotion(mesh.vertices, frames, record.finished.starts_at))
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
