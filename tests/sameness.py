@@ -76,8 +76,7 @@ def of_frames(shot: str, frames: int) -> Found:
             for moved in (state.positions, state.velocities, state.anchors.coordinates, state.pushed):
                 digest.update(np.ascontiguousarray(moved).tobytes())
             for result in results:
-                told = {key: value for key, value in frame_record(result).items() if key != "milliseconds"}
-                digest.update(json.dumps(told, sort_keys=True).encode())
+                digest.update(json.dumps(_lasting(frame_record(result)), sort_keys=True).encode())
                 places[result.garment] = _place(result.positions)
     return Found(digest.hexdigest(), places)
 
@@ -100,7 +99,12 @@ def _headless(folder: Path, change: dict[str, Any], finished: Path | None = None
 def _told(report: Path) -> Iterator[Any]:
     for name, garment in sorted(json.loads(report.read_text())["garments"].items()):
         for record in garment["frames"]:
-            yield name, {key: value for key, value in record.items() if key != "milliseconds"}
+            yield name, _lasting(record)
+
+
+def _lasting(record: dict[str, Any]) -> dict[str, Any]:
+    """A frame's record without timings and what was added to it later."""
+    return {key: value for key, value in record.items() if key not in ("milliseconds", "line_searches_failed")}
 
 
 def _place(points: Any) -> list[float]:

@@ -147,7 +147,7 @@ def test_a_cache_that_is_not_what_was_planned_ends_the_run_in_words(shot, tmp_pa
     def dropping(path, mesh, frames, timing):
         write_pc2(path, mesh, list(frames)[1:], timing)
 
-    monkeypatch.setattr("patient_needle.bootstrap.headless.write_cache", dropping)
+    monkeypatch.setattr("patient_needle.session.folder.write_cache", dropping)
     with pytest.raises(FileError, match=r"holds 7 frames .* 1001 to 1008 of 677 vertices were planned"):
         run(shot, tmp_path / "out")
     monkeypatch.undo()

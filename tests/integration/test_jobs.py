@@ -135,7 +135,8 @@ def test_a_fenced_worker_writes_nothing_more(store, shot):
     take_id = make_take(store, shot)
 
     def taken_over():
-        if state(store, take_id).done == 3:
+        take = state(store, take_id)
+        if (take.done, take.lease) == (3, 1):
             with store.begin() as session:
                 takes.claim(session, take_id, MADE_WITH)
         return False

@@ -329,7 +329,7 @@ class TestBetween:
         assert (mass * x).sum(axis=0) / mass.sum() == pytest.approx(
             (mass * made.outfit.placed).sum(axis=0) / mass.sum(), abs=1e-4
         )
-        (seam,) = made._seams
+        (seam,) = made.driver.seams
         far = x[seam.vertex] - np.einsum("ik,ikj->ij", seam.weights, x[seam.others])
         assert np.linalg.norm(far, axis=1) == pytest.approx(0.005, abs=2e-4)
 

@@ -19,6 +19,7 @@ from ..core.model.errors import NeedleError, ShotError  # noqa: E402
 from ..core.model.patience import ALL  # noqa: E402
 from ..formats.registry import cache_endings  # noqa: E402
 from ..formats.shot_file.document import shot_file_schema  # noqa: E402
+from ..session.folder import Progress  # noqa: E402
 from . import headless, warming  # noqa: E402
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Patient Needle")
@@ -89,7 +90,7 @@ class _Teller:
         self._start = time.monotonic()
         self._begun: int | None = None
 
-    def __call__(self, progress: headless.Progress) -> None:
+    def __call__(self, progress: Progress) -> None:
         if self._begun is None:
             self._begun = progress.done - 1
         spent = time.monotonic() - self._start

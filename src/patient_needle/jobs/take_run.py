@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import time
 from collections import deque
 from collections.abc import Callable
@@ -15,13 +14,12 @@ from sqlalchemy.exc import DBAPIError
 from ..core.craft.checks import check_plan
 from ..core.craft.inspection import FrameResult
 from ..core.craft.plan import PlannedRun, ShotPlan
-from ..core.craft.simulate import OutfitRun
 from ..core.model.errors import NeedleError, ResumeError
 from ..core.model.patience import ALL
-from ..core.solver.state import ClothState
-from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
 from ..formats.report.records import frame_record
 from ..formats.shot_file.assemble import assemble
+from ..session.loop import drive
+from ..session.run import Saved
 from ..store import takes
 from ..store.errors import DISK_FULL, FencedError
 from ..store.models import Take, TakeState
@@ -36,6 +34,7 @@ NO_ROOM = {
     "remedy": "Delete takes or free space, then let the take go on",
 }
 RECENT = 12  # frames that the pace is taken over
+LOOK_EVERY = 0.5  # s between two looks at whether the take is to stop
 
 
 class _Stopped(Exception):
@@ -127,13 +126,10 @@ def _run(
     done = 0
     for planned in plan.runs:
         if planned.lead in kept:
-            done += len(planned.reported) * (kept[planned.lead][1] - take.first_simulated + 1)
-    pace = _Pace(done)
-    _tell(store, lease, pace, "preparing")
-    for planned in plan.runs:
-        from_here = kept.get(planned.lead)
-        if from_here is None or from_here[1] < take.last:
-            _run_outfit(store, plan, planned, take, lease, pace, from_here, asked_to_stop)
+            done += len(planned.reported) * (kept[planned.lead].frame - take.first_simulated + 1)
+    sink = TakeSink(store, take, lease, kept, _Pace(done), asked_to_stop)
+    sink.tell("preparing")
+    drive(plan, sink)
     _check_whole(store, plan, take)
     _finish(store, lease, TakeState.FINISHED, None)
 
@@ -154,11 +150,11 @@ def _check_whole(store: Store, plan: ShotPlan, take: Take) -> None:
                 )
 
 
-def _kept(store: Store, plan: ShotPlan, take: Take) -> dict[str, tuple[ClothState, int]]:
-    """By the first garment of each run, the state to go on from and its frame."""
+def _kept(store: Store, plan: ShotPlan, take: Take) -> dict[str, Saved]:
+    """By the first garment of each run, what to go on from."""
     with store.begin() as session:
         latest = {run.lead: takes.latest_checkpoint(session, take.id, run.lead) for run in plan.runs}
-    return {name: read_checkpoint(io.BytesIO(found[1])) for name, found in latest.items() if found}
+    return {name: Saved.read(found[1]) for name, found in latest.items() if found}
 
 
 def _check_same_engine(take: Take, made_with: dict[str, Any]) -> None:
@@ -181,48 +177,69 @@ def _plan(store: Store, take: Take) -> ShotPlan:
     return plan
 
 
-def _run_outfit(
-    store: Store, plan: ShotPlan, planned: PlannedRun, take: Take, lease: takes.Lease, pace: _Pace,
-    from_here: tuple[ClothState, int] | None, asked_to_stop: Callable[[], bool],
-) -> None:  # fmt: skip
-    def meanwhile() -> None:
-        _tell(store, lease, pace, "drawing apart")
-        if asked_to_stop():
-            raise _Leaving
+class TakeSink:
+    """The database as a sink: each frame of all garments is committed as it is made, all or nothing.
 
-    run = OutfitRun(plan, planned)
-    if from_here is None:
-        start = run.first(meanwhile)
-        _commit(store, lease, pace, start)
-        from_here = start[0].state, start[0].frame
-    pace.begin()
-    state, after = from_here
-    for results in run.frames(state, after, take.last):
-        wanted = _commit(store, lease, pace, results)
-        if results[0].frame == take.last:
-            break
-        if asked_to_stop():
+    kept: what runs go on from, by their lead. A stop that was asked for, or this worker's leaving, ends the
+    frame under way within LOOK_EVERY and a substep.
+    """
+
+    def __init__(
+        self,
+        store: Store,
+        take: Take,
+        lease: takes.Lease,
+        kept: dict[str, Saved],
+        pace: _Pace,
+        asked_to_stop: Callable[[], bool],
+    ) -> None:
+        self._store, self._take, self._lease, self._kept = store, take, lease, kept
+        self._pace, self._asked_to_stop = pace, asked_to_stop
+        self._phase, self._looked = "preparing", time.monotonic()
+
+    def latest(self, run: PlannedRun) -> Saved | None:
+        """What a run goes on from."""
+        return self._kept.get(run.lead)
+
+    def begin(self, run: PlannedRun) -> None:
+        """Until the first frame is there, cloth that starts through itself is drawn apart."""
+        if self._kept.get(run.lead) is None:
+            self._phase = "drawing apart"
+        self._pace.begin()
+
+    def keep(self, run: PlannedRun, results: tuple[FrameResult, ...], at: Saved) -> None:
+        """Commit a frame; the state is kept with the run's first garment."""
+        self._phase, wanted, checkpoint = "simulating", "", at.written()
+        with self._store.begin() as session:
+            for result in results:
+                self._pace.tick()
+                wanted = takes.commit_frame(
+                    session, self._lease, self._pace.progress(self._phase), garment=result.garment,
+                    frame=result.frame, positions=result.positions.astype("<f4").tobytes(),
+                    record=frame_record(result), checkpoint=checkpoint if result.garment == run.lead else None,
+                )  # fmt: skip
+        if at.frame == self._take.first_simulated:
+            self._pace.begin()
+        self._looked = time.monotonic()
+        if at.frame < self._take.last:
+            self._heed(wanted)
+
+    def pause(self) -> None:
+        """Leave or stop when that is wanted; asked of the database every LOOK_EVERY at most."""
+        if self._asked_to_stop():
+            raise _Leaving
+        if time.monotonic() - self._looked >= LOOK_EVERY:
+            self._looked = time.monotonic()
+            self.tell(self._phase)
+
+    def tell(self, phase: str) -> None:
+        """Give a sign of life."""
+        with self._store.begin() as session:
+            wanted = takes.beat(session, self._lease, self._pace.progress(phase))
+        self._heed(wanted)
+
+    def _heed(self, wanted: str) -> None:
+        if self._asked_to_stop():
             raise _Leaving
         if wanted == "stop":
-            raise _Stopped
-
-
-def _commit(store: Store, lease: takes.Lease, pace: _Pace, results: tuple[FrameResult, ...]) -> str:
-    """One frame of all garments of a run, all or nothing; the state is kept with the first."""
-    checkpoint, wanted = io.BytesIO(), ""
-    write_checkpoint(checkpoint, results[0].state, results[0].frame)
-    with store.begin() as session:
-        for result in results:
-            pace.tick()
-            wanted = takes.commit_frame(
-                session, lease, pace.progress("simulating"), garment=result.garment, frame=result.frame,
-                positions=result.positions.astype("<f4").tobytes(), record=frame_record(result),
-                checkpoint=checkpoint.getvalue() if result is results[0] else None,
-            )  # fmt: skip
-    return wanted
-
-
-def _tell(store: Store, lease: takes.Lease, pace: _Pace, phase: str) -> None:
-    with store.begin() as session:
-        if takes.beat(session, lease, pace.progress(phase)) == "stop":
             raise _Stopped

@@ -83,7 +83,7 @@ def test_staged_motion_goes_from_rest_to_the_animation():
         ({"frames": (1004, 1001)}, ShotError, "1004 to 1001 is empty"),
         ({"garments": ()}, ShotError, "no garment"),
         (
-            {"garments": (replace(curtain(), finished=Still(curtain().mesh.vertices)),)},
+            {"garments": (replace(curtain(), prescription=Prescription(Still(curtain().mesh.vertices))),)},
             ShotError,
             "is finished",
         ),

@@ -117,6 +117,11 @@ def check_start(
     easing: whether there is a run-in, over which cloth comes out of a closed collider from less than REACH m.
     """
     check_bodies(worn, start, colliders, points, easing=easing)
+    check_uncrossed(worn, start)
+
+
+def check_uncrossed(worn: Outfit, start: Points) -> None:
+    """`StartError` when cloth at start (n, 3) m crosses itself or other cloth."""
     crossing = crossing_cloth(worn, start)
     if len(crossing):
         one, other = (worn.cloths[worn.skin.garment[t]].name for t in crossing[0])

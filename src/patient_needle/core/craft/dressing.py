@@ -66,8 +66,9 @@ class Dressed:
         """Where its holds have it after a substep that ended at `points` (n, 3) m."""
         return slid(self._acting(told), taken, points, self.weight, moment)
 
-    def grasp(self, taken: Taken, moment: Moment, told: Prescription) -> Grasp:
-        """Where holds and prescription have it in one substep."""
+    def grasp(self, taken: Taken, moment: Moment, told: Prescription | None = None) -> Grasp:
+        """Where holds have it in one substep, and what it is told: its own prescription if left out."""
+        told = told or self.prescription
         held = grasp(self._acting(told), taken, self.cloth.count, self.weight, moment)
         share = self.cloth.vertex_areas / self.cloth.vertex_areas.sum()
         return prescribed(held, told, self.weight, share, moment)

@@ -32,6 +32,7 @@ class FrameTally:
     filter_moves: list[float] = field(default_factory=list)
     cuts: int = 0
     let_go: int = 0
+    line_searches_failed: int = 0
 
     @contextmanager
     def stage(self, name: str) -> Iterator[None]:

@@ -62,9 +62,14 @@ class Links:
         """The same, free within `length` m."""
         return replace(self, length=np.full(len(self), length), pulls=np.ones(len(self), bool))
 
-    def fixing(self, count: int, step: float) -> Scalars:
-        """Stiffness (n,) N/m with which places alone hold each of n vertices, in a substep of `step` s."""
-        plain = (self.others[:, 0] == NOBODY) & (self.length == 0.0)
+    def fixing(self, x: Points, step: float) -> Scalars:
+        """Stiffness (n,) N/m with which places alone hold each vertex at x (n, 3) m, in a substep of `step` s.
+
+        A link that gives way holds nothing: it pulls with the same force wherever its vertex goes.
+        """
+        count = len(x)
+        away = np.linalg.norm(x[self.vertex] - self.place_to, axis=1)
+        plain = (self.others[:, 0] == NOBODY) & (self.length == 0.0) & (self.stiffness * away <= self.most)
         stiffness = self.stiffness * (1.0 + self.damping / step)
         return np.bincount(self.vertex[plain], stiffness[plain], count).astype(float)
 

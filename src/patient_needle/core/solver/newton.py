@@ -21,12 +21,16 @@ ROUNDING = 1e-12  # share of the energy that summing it may lose
 
 @dataclass(frozen=True, eq=False)
 class Minimised:
-    """x (n, 3) m, passes of Newton's method, conjugate gradient iterations, and the last move in m."""
+    """x (n, 3) m, passes of Newton's method, conjugate gradient iterations, and the last move in m.
+
+    stuck: no step along the last direction lowered the energy enough, so the pass was given up where it began.
+    """
 
     x: Points
     passes: int
     iterations: int
     last_move: float
+    stuck: bool = False
 
 
 def minimise(
@@ -75,7 +79,7 @@ def minimise(
                 break
             share *= 0.5
         else:
-            return Minimised(x, done, iterations, 0.0)
+            return Minimised(x, done, iterations, 0.0, stuck=True)
         x, move = trial, share * largest(step)
         if move <= still:
             return Minimised(x, done, iterations, move)

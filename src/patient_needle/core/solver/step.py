@@ -441,7 +441,7 @@ class Engine:
             term.gradient(x, gradient)
         held = self._held(surround)
         gradient[held] = 0.0
-        preconditioner = self._preconditioner(UNREST, vertex_normals(x, self.cloth.triangles), surround)
+        preconditioner = self._preconditioner(UNREST, x, surround)
         preconditioner.refresh(terms)
         towards, _ = conjugate_gradients(
             terms, gradient, preconditioner, held, UNREST_ITERATIONS, UNREST_TOLERANCE
@@ -454,29 +454,29 @@ class Engine:
         carried = largest(v) * np.sqrt(mass / stiffness) if stiffness > 0 else 0.0
         return float(largest(towards[:count]) + carried)
 
-    def _preconditioner(self, step: float, normals: Vectors, surround: Surround) -> Preconditioner:
+    def _preconditioner(self, step: float, x: Points, surround: Surround) -> Preconditioner:
         held, links = self._held(surround), surround.links
-        fixing = None if links is None else links.fixing(self.cloth.count, step)
+        fixing = None if links is None else links.fixing(x, step)
         factors = [
             (span, wear.factor(step, held[span], None if fixing is None else fixing[span], surround.forces))
             for wear in self.wear
             for span in (wear.span,)
         ]
-        return Preconditioner(factors, normals, held)
+        return Preconditioner(factors, vertex_normals(x, self.cloth.triangles), held)
 
     def _solve(
         self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally,
         surround: Surround, hint: Vectors | None = None,
     ) -> Points:  # fmt: skip
         with tally.stage("solve"):
-            normals = vertex_normals(start, self.cloth.triangles)
-            preconditioner = self._preconditioner(step, normals, surround)
+            preconditioner = self._preconditioner(step, start, surround)
             found = minimise(
                 terms, start, self._held(surround), preconditioner, self.patience, passes,
                 self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing, hint,
             )  # fmt: skip
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations
+        tally.line_searches_failed += found.stuck
         return found.x
 
 

@@ -25,6 +25,7 @@ def frame_record(result: FrameResult) -> Record:
         "newton_passes": tally.newton_passes,
         "cg_iterations": tally.cg_iterations,
         "accept_rounds": tally.accept_rounds,
+        "line_searches_failed": tally.line_searches_failed,
         "stretch": {
             "p99": round(stretch.p99, 5),
             "worst": round(stretch.worst, 5),
@@ -100,4 +101,5 @@ def totals(records: Sequence[Record]) -> Record:
         "frames_through_itself": sum(r["intersections"]["through_itself"] > 0 for r in delivered),
         "frames_through_another": sum(r["intersections"]["through_another"] > 0 for r in delivered),
         "filter_moved_mm": max(r["filter"]["moved_mm"] for r in records),
+        "line_searches_failed": sum(r.get("line_searches_failed", 0) for r in records),
     }

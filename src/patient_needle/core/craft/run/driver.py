@@ -26,7 +26,7 @@ class Driver:
     """Makes the inputs of any frame of a run, run-in included."""
 
     def __init__(self, plan: ShotPlan, run: PlannedRun, colliders: Colliders, seams: tuple[Seam, ...]) -> None:
-        self._plan, self._run, self._seams = plan, run, seams
+        self._plan, self._run, self.seams = plan, run, seams
         self.colliders = colliders
         self._met = np.unique(colliders.triangles)
         self._known: OrderedDict[float, Points] = OrderedDict()
@@ -73,7 +73,7 @@ class Driver:
         return air_velocity(self._plan.winds, points, time, self._plan.frame_rate)
 
     def _links(self, moment: Moment) -> list[Links]:
-        return [made for seam in self._seams if (made := seam.links(moment)) is not None]
+        return [made for seam in self.seams if (made := seam.links(moment)) is not None]
 
     def _travel(self, frame: int) -> float:
         """How far the fastest collider point that cloth can meet goes in a frame, m.

@@ -1,0 +1,78 @@
+"""One run of garments in the hands of whoever drives it."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from ..core.craft.checks import check_uncrossed
+from ..core.craft.inspection import FrameResult
+from ..core.craft.plan import PlannedRun, ShotPlan
+from ..core.craft.run.inputs import FrameInputs
+from ..core.craft.simulate import OutfitRun
+from ..core.solver.state import ClothState
+from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
+
+
+@dataclass(frozen=True, eq=False)
+class Saved:
+    """All that a run needs to go on to the same bits: the state at the end of `frame`."""
+
+    state: ClothState
+    frame: int
+
+    def written(self) -> bytes:
+        """As a checkpoint."""
+        stream = io.BytesIO()
+        write_checkpoint(stream, self.state, self.frame)
+        return stream.getvalue()
+
+    @staticmethod
+    def read(data: bytes) -> Saved:
+        """What `written` wrote."""
+        return Saved(*read_checkpoint(io.BytesIO(data)))
+
+
+class Session:
+    """Garments at the end of a frame. `advance` takes them on; nothing of a frame that was ended stays."""
+
+    def __init__(self, run: OutfitRun, at: Saved) -> None:
+        self._run = run
+        self.at = at
+
+    @staticmethod
+    def open(
+        plan: ShotPlan, planned: PlannedRun, at: Saved | None, pause: Callable[[], None] = lambda: None
+    ) -> Session:
+        """The run at a saved frame, or where it begins, which can take minutes: `pause` is called meanwhile.
+
+        `StartError` for cloth that passes through cloth: a run never steps on from that.
+        """
+        run = OutfitRun(plan, planned)
+        if at is None:
+            at = Saved(run.start(pause), plan.first_simulated)
+        else:
+            check_uncrossed(run.outfit, at.state.positions)
+        return Session(run, at)
+
+    def first(self) -> tuple[FrameResult, ...]:
+        """The start of a run that was opened where it begins, as a frame that cost nothing."""
+        results = self._run.first()
+        self.at = Saved(results[0].state, results[0].frame)
+        return results
+
+    def advance(
+        self,
+        pause: Callable[[], None] = lambda: None,
+        change: Callable[[FrameInputs], FrameInputs] = lambda inputs: inputs,
+    ) -> tuple[FrameResult, ...]:
+        """Go on by one frame; change: what acts in it; pause: called in every substep, ends it if it raises."""
+        frames = self._run.frames(self.at.state, self.at.frame, self.at.frame + 1, change=change, between=pause)
+        results = next(frames)
+        self.at = Saved(results[0].state, results[0].frame)
+        return results
+
+    def restore(self, at: Saved) -> None:
+        """Put the run back, or forward, to a saved frame."""
+        self.at = at
