@@ -29,6 +29,7 @@ from .calm import calm  # noqa: E402
 from .cast import cast  # noqa: E402
 from .chalk import chalk  # noqa: E402
 from .crowd import crowd  # noqa: E402
+from .deliver import deliver  # noqa: E402
 from .document import put_in  # noqa: E402
 from .elsewhere import elsewhere  # noqa: E402
 from .limbs import limbs  # noqa: E402
@@ -62,6 +63,7 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
         "calm": lambda: calm(ROOT / "demo" / "lamplighter" / "shot.json", 1012 if quick else 1040),
         "pages": pages,
         "crowd": crowd,
+        "deliver": deliver,
     }
 
 

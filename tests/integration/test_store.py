@@ -211,15 +211,17 @@ def test_events_tell_in_order_what_changed(store):
         assert len(events.since(session, 0)) == 1
 
 
-def test_a_delivery_is_written_by_one_worker(store):
+def test_a_delivery_is_written_by_one_worker(store, tmp_path):
     shot_id = short_flag(store)
+    path = tmp_path / "new"
+    path.write_bytes(b"new")
     with store.begin() as session:
         made = deliveries.create(session, take_of(session, shot_id).id, "flag", {"unit": "m"}, "flag.abc")
         _, old = deliveries.claim(session, made.id)
         _, new = deliveries.claim(session, made.id)
         with pytest.raises(FencedError):
-            deliveries.finish(session, made.id, old, DeliveryState.READY, checks=[], data=b"old")
-        deliveries.finish(session, made.id, new, DeliveryState.READY, checks=[{"good": True}], data=b"new")
+            deliveries.finish(session, made.id, old, DeliveryState.READY, checks=[], path=path)
+        deliveries.finish(session, made.id, new, DeliveryState.READY, checks=[{"good": True}], path=path)
         session.refresh(made)
         assert blobs.get(session, made.sha) == b"new"
         assert deliveries.claim(session, made.id) is None

@@ -40,6 +40,7 @@ from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
 from ..store.session import Store
+from ..store.take_frames import take_frames
 from .locks import KeyedLocks
 from .wire import Message, Packed
 
@@ -350,12 +351,10 @@ class Answers:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""
         with self._store.begin() as session:
             found = takes.get(session, take)
-            rows = takes.frames(session, take, garment, frame, frame)
-            if not rows:
-                raise ShotError(f"frame {frame} of '{found.name}' is not finished", remedy="Wait for it")
-            data = blobs.get(session, rows[0].sha)
-        points = np.frombuffer(data, "<f4").reshape(-1, 3).astype(float)
+            session.expunge(found)
         opened = self._shots.get(found.shot_id, found.number)
+        mesh, rate = opened.garment(garment).garment.mesh, opened.plan.frame_rate
+        points = take_frames(self._store, found, garment, mesh, rate, frame, frame).at(frame).astype(float)
         if kind == "stretch":
             piece = opened.garment(garment)
             values = stretch_per_vertex(piece.topology, piece.garment.mesh.vertices, points)

@@ -43,11 +43,12 @@ class _Reader:
         ("read", result), ("refused", kind and words of a `NeedleError`), ("failed", another error) or
         ("died", how).
         """
-        with tempfile.NamedTemporaryFile(prefix="needle-reading-") as passing:
+        with tempfile.TemporaryDirectory(prefix="needle-reading-") as folder:
+            passing = Path(folder) / "answer"  # frames go beside it; whoever has opened them keeps them
             with self._turns:
-                ended = self._send((name, path.absolute(), more, passing.name))
+                ended = self._send((name, path.absolute(), more, str(passing)))
             if ended == "ok":
-                with open(passing.name, "rb") as file:
+                with passing.open("rb") as file:
                     answer: tuple[str, object] = pickle.load(file)
                 return answer
         return "died", ended or "it ended without a word"

@@ -17,6 +17,7 @@ from pathlib import Path
 from types import ModuleType
 
 from ..core.model.errors import NeedleError
+from .frames import Spill
 
 WORK = 10  # s of the processor that a reading may take, and
 WAIT = 60  # s by the clock, however busy the machine is;
@@ -62,6 +63,7 @@ def _answer(module: ModuleType, function: str, path: Path, more: tuple[object, .
         answer = "refused", (type(error), error.what, error.where, error.remedy)
     except Exception as error:  # of a library's own kind, which need not be one that can be sent
         answer = "failed", f"{type(error).__name__}: {error}"
+    Spill.beside = Path(passing)
     try:
         with open(passing, "wb") as file:
             pickle.dump(answer, file, protocol=5)

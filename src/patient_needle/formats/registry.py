@@ -14,6 +14,7 @@ from ..core.model.errors import FileError, NeedleError
 from ..core.model.mesh import Mesh
 from ..core.model.typed import Indices, Points
 from .contents import CacheInShort, Contents, Figure, FigureAsk, Piece, Stated, size_of
+from .frames import Samples
 
 
 @dataclass(frozen=True)
@@ -28,11 +29,11 @@ class CacheTiming:
 
 @dataclass(frozen=True, eq=False)
 class CacheContent:
-    """What a cache holds: frames (f, n, 3) float32 in file units, and what else its format says, if anything:
-    the corners of all faces as one list, and the timing.
+    """What a cache holds: frames (f, n, 3) float32 in file units, which may be read as they are asked for, and
+    what else its format says, if anything: the corners of all faces as one list, and the timing.
     """
 
-    frames: NDArray[np.float32]
+    frames: Samples
     corners: Indices | None = None
     first_frame: float | None = None
     frame_rate: float | None = None

@@ -12,22 +12,24 @@ from typing import Any
 
 import numpy as np
 import structlog
-from numpy.typing import NDArray
 
 from ..core.craft.delivery import Wanted, placement, resampled
 from ..core.model.errors import NeedleError, ShotError
+from ..core.model.frame_source import FrameSource
 from ..core.model.mesh import Mesh
 from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
 from ..formats.shot_file.assemble import assemble_garment
 from ..formats.shot_file.document import ShotFile
-from ..store import blobs, deliveries, takes
-from ..store.errors import FencedError, MissingError
+from ..store import deliveries, takes
+from ..store.errors import FencedError
 from ..store.models import Delivery, DeliveryState, Take
 from ..store.session import Store
+from ..store.take_frames import take_frames
 from .opened import opened
 
 log = structlog.get_logger()
+FRAMES = "frames.npy"
 
 
 def write_delivery(store: Store, delivery_id: int, verify: Sequence[str]) -> None:
@@ -38,45 +40,59 @@ def write_delivery(store: Store, delivery_id: int, verify: Sequence[str]) -> Non
             return
         delivery, lease = claimed
         take = takes.get(session, delivery.take_id)
-    try:
-        checks, data = _written(store, delivery, take, verify)
-        good = all(check["good"] for check in checks)
-        state, fault = DeliveryState.READY if good else DeliveryState.REFUSED, None
-    except NeedleError as error:
-        checks, data, state = [], None, DeliveryState.FAILED
-        fault = {"what": error.what, "where": error.where, "remedy": error.remedy}
-    try:
-        with store.begin() as session:
-            deliveries.finish(session, delivery_id, lease, state, checks=checks, data=data, fault=fault)
-    except FencedError as error:
-        log.warning(error.line(), action="delivery_fenced", delivery=delivery_id)
-        return
+    with TemporaryDirectory(prefix="needle-delivery-") as work:
+        path: Path | None = Path(work) / f"delivery.{delivery.asked['format']}"
+        try:
+            checks = _written(store, delivery, take, verify, Path(work))
+            good = all(check["good"] for check in checks)
+            state, fault = DeliveryState.READY if good else DeliveryState.REFUSED, None
+        except NeedleError as error:
+            checks, path, state = [], None, DeliveryState.FAILED
+            fault = {"what": error.what, "where": error.where, "remedy": error.remedy}
+        try:
+            with store.begin() as session:
+                deliveries.finish(session, delivery_id, lease, state, checks=checks, path=path, fault=fault)
+        except FencedError as error:
+            log.warning(error.line(), action="delivery_fenced", delivery=delivery_id)
+            return
     log.info("delivery ended", action="delivery_ended", delivery=delivery_id, state=state.value)
 
 
 def _written(
-    store: Store, delivery: Delivery, take: Take, verify: Sequence[str]
-) -> tuple[list[dict[str, Any]], bytes]:
+    store: Store, delivery: Delivery, take: Take, verify: Sequence[str], work: Path
+) -> list[dict[str, Any]]:
+    """Write a delivery into `work` and have it checked; no more than a few frames are at hand at a time."""
     asked = delivery.asked
     wanted = Wanted(asked["unit"], asked["up"], asked["frame_rate"], asked["first"], asked["last"])
     with opened(store, take.shot_id, take.number) as (shot, folder):
         mesh = garment_mesh(shot, folder, delivery.garment)
-        frames, records = _frames(store, take, delivery.garment, wanted, mesh)
-        with TemporaryDirectory(prefix="needle-delivery-") as work:
-            path = Path(work) / f"delivery.{asked['format']}"
-            turn = placement(wanted)
-            positions = (points @ turn.T for points in resampled(frames, wanted, shot.frame_rate))
-            unit = metres_per(wanted.unit, where="delivery")
-            timing = CacheTiming(wanted.first, wanted.frame_rate, unit, wanted.up)
-            named = replace(mesh, name=mesh.name.replace(" ", "_"))
-            write_cache(path, named, positions, timing)
-            np.save(Path(work) / "frames.npy", frames)
-            order = {
-                "file": str(path), "frames": str(Path(work) / "frames.npy"), "shot": str(folder / "shot.json"),
-                "garment": delivery.garment, "wanted": asdict(wanted), "shot_rate": shot.frame_rate,
-                "shot_frames": [take.first, take.last],
-            }  # fmt: skip
-            return [*_verified(verify, order), _clean(records)], path.read_bytes()
+        source = take_frames(store, take, delivery.garment, mesh, shot.frame_rate, wanted.first, wanted.last)
+        path = work / f"delivery.{asked['format']}"
+        write_source(path, source, wanted)
+        keep_frames(work / FRAMES, source)
+        order = {
+            "file": str(path), "frames": str(work / FRAMES), "shot": str(folder / "shot.json"),
+            "garment": delivery.garment, "wanted": asdict(wanted), "shot_frames": [take.first, take.last],
+        }  # fmt: skip
+        return [*_verified(verify, order), _clean(_records(store, take, delivery.garment, wanted))]
+
+
+def write_source(path: Path, source: FrameSource, wanted: Wanted) -> None:
+    """Write a source's frames as wanted, in the format that the path's ending says."""
+    turn = placement(wanted)
+    positions = (points @ turn.T for points in resampled(source, wanted))
+    unit = metres_per(wanted.unit, where="delivery")
+    timing = CacheTiming(wanted.first, wanted.frame_rate, unit, wanted.up)
+    write_cache(path, replace(source.mesh, name=source.mesh.name.replace(" ", "_")), positions, timing)
+
+
+def keep_frames(path: Path, source: FrameSource) -> None:
+    """A source's frames as an array file (f, n, 3) float32, for the process that reads the delivery back."""
+    shape = (source.last - source.first + 1, source.mesh.vertex_count, 3)
+    with path.open("wb") as stream:
+        np.lib.format.write_array_header_1_0(stream, {"descr": "<f4", "fortran_order": False, "shape": shape})
+        for frame in range(source.first, source.last + 1):
+            stream.write(np.ascontiguousarray(source.at(frame), "<f4").tobytes())
 
 
 def garment_mesh(shot: ShotFile, folder: Path, name: str) -> Mesh:
@@ -87,23 +103,9 @@ def garment_mesh(shot: ShotFile, folder: Path, name: str) -> Mesh:
     raise ShotError(f"the shot has no garment '{name}'", remedy="Choose one of the take's garments")
 
 
-def _frames(
-    store: Store, take: Take, garment: str, wanted: Wanted, mesh: Mesh
-) -> tuple[NDArray[np.float32], list[dict[str, Any]]]:
+def _records(store: Store, take: Take, garment: str, wanted: Wanted) -> list[dict[str, Any]]:
     with store.begin() as session:
-        rows = takes.frames(session, take.id, garment, wanted.first, wanted.last)
-        if [row.frame for row in rows] != list(range(wanted.first, wanted.last + 1)):
-            raise MissingError(
-                f"the take does not have every frame from {wanted.first} to {wanted.last}",
-                where=f"'{take.name}'",
-                remedy="Let the take finish, or deliver a shorter range",
-            )
-        data = blobs.many(session, [row.sha for row in rows])
-        records = [row.record for row in rows]
-    frames = np.stack([np.frombuffer(data[row.sha], "<f4").reshape(-1, 3) for row in rows])
-    if frames.shape[1] != mesh.vertex_count:
-        raise ShotError(f"the take has {frames.shape[1]} points, the garment {mesh.vertex_count} vertices")
-    return frames, records
+        return [row.record for row in takes.frames(session, take.id, garment, wanted.first, wanted.last)]
 
 
 def _verified(verify: Sequence[str], order: dict[str, Any]) -> list[dict[str, Any]]:

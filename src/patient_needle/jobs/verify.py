@@ -9,7 +9,9 @@ from typing import TextIO
 
 import numpy as np
 
-from ..core.craft.delivery import Wanted, check_bodies, check_written, resampled
+from ..core.craft.delivery import Wanted, check_bodies, check_written, resampled, sample_count
+from ..core.model.mesh import Mesh
+from ..formats.frames import CacheFrames, stored_frames
 from ..formats.registry import read_cache
 from ..formats.shot_file.assemble import assemble
 from ..formats.shot_file.document import CastRecord, read_shot_file
@@ -24,19 +26,30 @@ def verify(given: TextIO, out: TextIO) -> None:
     document = read_shot_file(shot)
     mesh = garment_mesh(document, shot.parent, order["garment"])
     content = read_cache(Path(order["file"]))
-    expected = list(resampled(np.load(order["frames"]), wanted, order["shot_rate"]))
+    source = kept_frames(Path(order["frames"]), mesh, document.frame_rate, wanted.first)
     checks = check_written(
         mesh,
-        np.asarray(content.frames),
+        content.frames,
         None if content.corners is None else content.corners.tolist(),
         (content.first_frame, content.frame_rate),
-        expected,
+        resampled(source, wanted),
         wanted,
+        sample_count(wanted, source.rate),
     )
     if all(check.good for check in checks) and any(map(_hides, document.cast)):
         plan = replace(assemble(document, shot.parent), frames=tuple(order["shot_frames"]))
-        checks += check_bodies(plan, mesh, np.asarray(content.frames), wanted)
+        checks += check_bodies(plan, mesh, content.frames, wanted)
     json.dump([asdict(check) for check in checks], out)
+
+
+def kept_frames(path: Path, mesh: Mesh, rate: float, first: int) -> CacheFrames:
+    """The take's frames as `keep_frames` kept them, as a source."""
+    with path.open("rb") as stream:
+        np.lib.format.read_magic(stream)
+        shape, _, _ = np.lib.format.read_array_header_1_0(stream)
+        start = stream.tell()
+    frames = stored_frames(path, start, (shape[0], shape[1], 3), "<f4")
+    return CacheFrames(mesh, rate, first, frames, "the take")
 
 
 def _hides(member: CastRecord) -> bool:

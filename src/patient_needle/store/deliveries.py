@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import delete, select, update
@@ -65,9 +66,9 @@ def claim(session: Session, delivery_id: int) -> tuple[Delivery, int] | None:
 
 def finish(
     session: Session, delivery_id: int, lease: int, state: DeliveryState, *, checks: list[Any],
-    data: bytes | None = None, fault: dict[str, Any] | None = None,
+    path: Path | None = None, fault: dict[str, Any] | None = None,
 ) -> None:  # fmt: skip
-    """Keep what was written and what the checks found; `FencedError` without the lease."""
+    """Keep what was written at `path` and what the checks found; `FencedError` without the lease."""
     found = session.execute(
         update(Delivery)
         .where(
@@ -75,7 +76,7 @@ def finish(
         )
         .values(
             state=state, checks=checks, fault=fault,
-            sha=None if data is None else blobs.put(session, data),
+            sha=None if path is None else blobs.put_path(session, path),
         )
         .returning(Delivery.id)
     ).scalar()  # fmt: skip

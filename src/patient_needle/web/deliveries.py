@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from tempfile import TemporaryFile
+
 from apiflask import APIBlueprint
 from flask import Response
 from sqlalchemy.orm import Session
@@ -80,9 +82,11 @@ def download(delivery_id: int) -> Response:
         found = deliveries.get(session, delivery_id)
         if found.sha is None:
             raise MissingError("there is no file yet", where=found.file_name, remedy="Wait for the worker")
-        data = blobs.get(session, found.sha)
-        name = found.file_name
-    return attachment(data, name)
+        name, stream = found.file_name, TemporaryFile()  # noqa: SIM115 - closed when it is sent
+        for chunk in blobs.chunks(session, found.sha):
+            stream.write(chunk)
+    stream.seek(0)
+    return attachment(stream, name)
 
 
 @blueprint.delete("/deliveries/<int:delivery_id>")

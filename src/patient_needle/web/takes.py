@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from copy import deepcopy
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from apiflask import APIBlueprint
@@ -12,7 +14,7 @@ from sqlalchemy.orm import Session
 from ..core.model.errors import ShotError
 from ..desk.wire import Packed
 from ..formats.file_names import file_name
-from ..formats.pc2.layout import pc2_bytes
+from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.report.records import Record, shows
 from ..formats.shot_file.differences import differences
 from ..formats.shot_file.ranges import MOST_FRAMES
@@ -204,10 +206,12 @@ def wear_finished(take_id: int, asked: schemas.WearFinished) -> schemas.Shot:
             raise MissingError(f"the shot has no '{asked.garment}' any more", remedy="Bring it in again")
         name = file_name(f"{asked.garment}, {take.name}", ".pc2")
         garment["finished"] = {"cache": name, "starts_at": take.first_simulated, "take": take.name}
-        data = blobs.many(session, [row.sha for row in rows])
-        cache = pc2_bytes(take.first_simulated, [data[row.sha] for row in rows])
+        with TemporaryDirectory(prefix="needle-finished-") as folder:
+            cache = Path(folder) / "finished.pc2"
+            write_pc2_bytes(cache, take.first_simulated, (blobs.get(session, row.sha) for row in rows))
+            sha = blobs.put_path(session, cache)
         shots.edit(
-            session, take.shot_id, asked.seen, document, {name: blobs.put(session, cache)},
+            session, take.shot_id, asked.seen, document, {name: sha},
             f"The {asked.garment} worn as in {take.name}",
         )  # fmt: skip
         return described_shot(session, take.shot_id)

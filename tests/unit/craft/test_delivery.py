@@ -7,6 +7,7 @@ import pytest
 
 from patient_needle.core.craft.delivery import Wanted, check_written, placement, resampled, sample_count
 from patient_needle.core.model.mesh import Mesh
+from patient_needle.formats.frames import CacheFrames
 
 WANTED = Wanted("cm", "z", 24.0, 1001, 1004)
 MESH = Mesh(
@@ -14,11 +15,12 @@ MESH = Mesh(
     np.arange(4, dtype=np.int32),
 )  # fmt: skip
 FRAMES = np.stack([MESH.vertices + [0, 0.1 * k, 0.02 * k * k] for k in range(4)])
+TAKE = CacheFrames(MESH, 24.0, 1001, FRAMES.astype(np.float32), "the take")
 WRITTEN = (FRAMES @ placement(WANTED).T).astype(np.float32)
 
 
 def failing(written=WRITTEN, corners=(0, 1, 2, 3), timing=(1001.0, 24.0), expected=FRAMES, mesh=MESH):
-    checks = check_written(mesh, written, corners, timing, list(expected), WANTED)
+    checks = check_written(mesh, written, corners, timing, list(expected), WANTED, len(expected))
     return [check.name for check in checks if not check.good]
 
 
@@ -54,7 +56,7 @@ def test_what_is_wrong_is_found(wrong, name):
 
 def test_bounds_are_said_to_the_millimetre():
     bounds = next(
-        c for c in check_written(MESH, WRITTEN, None, (None, None), list(FRAMES), WANTED) if c.name == "Bounds"
+        c for c in check_written(MESH, WRITTEN, None, (None, None), FRAMES, WANTED, 4) if c.name == "Bounds"
     )
     assert bounds.said == "100.0 x 18.0 x 130.0 cm over the range, Z up, from 0.0 to 130.0 cm in height"
 
@@ -63,11 +65,11 @@ def test_bounds_are_said_to_the_millimetre():
 def test_samples_at_another_rate(rate, count):
     wanted = Wanted("m", "y", rate, 1001, 1004)
     assert sample_count(wanted, 24.0) == count
-    assert len(list(resampled(FRAMES.astype(np.float32), wanted, 24.0))) == count
+    assert len(list(resampled(TAKE, wanted))) == count
 
 
 def test_resampling_keeps_a_parabola():
     """Catmull and Rom's cubic reproduces parabolas within the frames that have both neighbours."""
     wanted = Wanted("m", "y", 48.0, 1001, 1004)
-    found = list(resampled(FRAMES.astype(np.float32), wanted, 24.0))
+    found = list(resampled(TAKE, wanted))
     assert found[3] == pytest.approx(MESH.vertices + [0, 0.15, 0.02 * 1.5**2], abs=1e-6)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..geometry.motion import CachedMotion
 from ..geometry.triangulate import triangulated
+from ..model.frame_source import FrameSource, Window
 from ..model.mesh import Mesh
 from ..model.typed import Points
 from ..model.units import metres_per
@@ -19,6 +21,18 @@ from .showing import Showing, bodies_of, shown_through
 Y_UP_TO_Z_UP = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
 # float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin, in any unit.
 LARGEST_ERROR = 1e-5  # m
+
+
+class Samples(Protocol):
+    """Samples (f, n, 3) float32 of a file: an array, or what reads them one after the other."""
+
+    @property
+    def shape(self) -> tuple[int, ...]:
+        """(f, n, 3)."""
+
+    def __len__(self) -> int: ...
+
+    def __iter__(self) -> Iterator[NDArray[np.float32]]: ...
 
 
 @dataclass(frozen=True)
@@ -55,41 +69,76 @@ def sample_count(wanted: Wanted, shot_rate: float) -> int:
     return int(np.floor((wanted.last - wanted.first) / shot_rate * wanted.frame_rate + 1e-9)) + 1
 
 
-def resampled(frames: NDArray[np.float32], wanted: Wanted, shot_rate: float) -> Iterator[Points]:
-    """Positions (n, 3) m at each sample wanted, from frames[k] at frame first + k.
+def resampled(source: FrameSource, wanted: Wanted) -> Iterator[Points]:
+    """Positions (n, 3) m at each sample wanted, read from the source as they are needed.
 
-    At the shot's own rate they are the frames themselves; at another, a cubic through them in time.
+    At the source's own rate they are its frames; at another, a cubic through them in time.
     """
-    motion = CachedMotion(np.asarray(frames[0], float), np.asarray(frames, np.float32), wanted.first)
-    for k in range(sample_count(wanted, shot_rate)):
-        yield motion.at(min(wanted.first + k * shot_rate / wanted.frame_rate, wanted.last))
+    frames = Window(source)
+    motion = CachedMotion(np.asarray(frames[0], float), frames, source.first)
+    for time in sample_times(wanted, source.rate):
+        yield motion.at(time)
+
+
+def sample_times(wanted: Wanted, shot_rate: float) -> list[float]:
+    """The frame in the shot of each sample wanted."""
+    count = sample_count(wanted, shot_rate)
+    return [min(wanted.first + k * shot_rate / wanted.frame_rate, wanted.last) for k in range(count)]
 
 
 def check_written(
     mesh: Mesh,
-    written: NDArray[np.float32],
+    written: Samples,
     corners: Sequence[int] | None,
     said_timing: tuple[float | None, float | None],
-    expected: Sequence[Points],
+    expected: Iterable[Points],
     wanted: Wanted,
+    count: int,
 ) -> tuple[Check, ...]:
-    """What a delivery's file holds against what it should.
+    """What a delivery's file holds against what it should; both are read a frame at a time.
 
     mesh: the garment as it was brought in; written (f, n, 3) as read back, in the file's unit; corners: the
     file's face corners as one list, None where the format has none; said_timing: first frame and rate as the
-    file says, each None where it does not; expected (f, n, 3) m.
+    file says, each None where it does not; expected: `count` samples (n, 3) m.
     """
     counts = _counts(mesh, written, corners)
     if not all(check.good for check in counts):
         return counts
-    timing = _timing(written, said_timing, expected, wanted)
-    if len(written) != len(expected):
+    timing = _timing(len(written), said_timing, count, wanted)
+    if len(written) != count:
         return (*counts, timing)
-    back = np.asarray(written, float) @ np.linalg.inv(placement(wanted)).T
-    return (*counts, timing, _bounds(written, wanted), _error(back, np.asarray(expected, float)))
+    seen = _compared(written, expected, np.linalg.inv(placement(wanted)).T)
+    return (*counts, timing, _bounds(seen, wanted), _error(seen))
 
 
-def check_bodies(plan: ShotPlan, mesh: Mesh, written: NDArray[np.float32], wanted: Wanted) -> tuple[Check, ...]:
+@dataclass(frozen=True)
+class _Seen:
+    """Of all samples of a file: whether all are numbers, the lowest and highest corner (3,) in its unit, and
+    the largest error in m with its sample and vertex.
+    """
+
+    finite: bool
+    low: NDArray[np.float32]
+    high: NDArray[np.float32]
+    worst: float
+    sample: int
+    vertex: int
+
+
+def _compared(written: Samples, expected: Iterable[Points], back: NDArray[Any]) -> _Seen:
+    finite, worst, at = True, -1.0, (0, 0)
+    low, high = np.full(3, np.inf, np.float32), np.full(3, -np.inf, np.float32)
+    for sample, (there, should) in enumerate(zip(written, expected, strict=True)):
+        finite &= bool(np.isfinite(there).all())
+        low, high = np.minimum(low, there.min(axis=0)), np.maximum(high, there.max(axis=0))
+        error = np.linalg.norm(np.asarray(there, float) @ back - should, axis=1)
+        vertex = int(np.argmax(error))
+        if not (error[vertex] <= worst or np.isnan(worst)):
+            worst, at = float(error[vertex]), (sample, vertex)
+    return _Seen(finite, low, high, worst, *at)
+
+
+def check_bodies(plan: ShotPlan, mesh: Mesh, written: Samples, wanted: Wanted) -> tuple[Check, ...]:
     """How much of each full body shows through the written cloth (f, n, 3), in the file's unit: counted exactly
     at every sample, whatever stood in for the body in the run.
     """
@@ -98,9 +147,7 @@ def check_bodies(plan: ShotPlan, mesh: Mesh, written: NDArray[np.float32], wante
         return ()
     back = np.linalg.inv(placement(wanted)).T
     triangles = triangulated(mesh).triangles
-    times = [
-        min(wanted.first + k * plan.frame_rate / wanted.frame_rate, wanted.last) for k in range(len(written))
-    ]
+    times = sample_times(wanted, plan.frame_rate)
     every = [
         shown_through(bodies, triangles, np.asarray(points, float) @ back, time)
         for points, time in zip(written, times, strict=True)
@@ -128,7 +175,7 @@ def _shown(name: str, every: Sequence[tuple[Showing, ...]], times: Sequence[floa
     return Check("Full body", "; ".join(said), True, notable)
 
 
-def _counts(mesh: Mesh, written: NDArray[np.float32], corners: Sequence[int] | None) -> tuple[Check, ...]:
+def _counts(mesh: Mesh, written: Samples, corners: Sequence[int] | None) -> tuple[Check, ...]:
     count = written.shape[1]
     counted = Check(
         "Vertex count",
@@ -153,16 +200,11 @@ def _counts(mesh: Mesh, written: NDArray[np.float32], corners: Sequence[int] | N
     return counted, order
 
 
-def _timing(
-    written: NDArray[np.float32],
-    said: tuple[float | None, float | None],
-    expected: Sequence[Points],
-    wanted: Wanted,
-) -> Check:
-    good = len(written) == len(expected)
-    text = f"{len(written)} samples from frame {wanted.first}, {wanted.frame_rate:g} a second"
+def _timing(found: int, said: tuple[float | None, float | None], count: int, wanted: Wanted) -> Check:
+    good = found == count
+    text = f"{found} samples from frame {wanted.first}, {wanted.frame_rate:g} a second"
     if not good:
-        text = f"{len(written)} samples, but {len(expected)} were wanted"
+        text = f"{found} samples, but {count} were wanted"
     for what, value, should in (
         ("starts at frame", said[0], wanted.first),
         ("runs at", said[1], wanted.frame_rate),
@@ -172,9 +214,8 @@ def _timing(
     return Check("Range and rate", text, good)
 
 
-def _bounds(written: NDArray[np.float32], wanted: Wanted) -> Check:
-    finite = bool(np.isfinite(written).all())
-    low, high = written.min(axis=(0, 1)), written.max(axis=(0, 1))
+def _bounds(seen: _Seen, wanted: Wanted) -> Check:
+    low, high = seen.low, seen.high
     digits = max(0, round(np.log10(metres_per(wanted.unit, where="delivery") * 1000)))  # to the millimetre
     size = " x ".join(f"{v:.{digits}f}" for v in high - low)
     up = 2 if wanted.up == "z" else 1
@@ -182,15 +223,12 @@ def _bounds(written: NDArray[np.float32], wanted: Wanted) -> Check:
         f"{size} {wanted.unit} over the range, {wanted.up.upper()} up, "
         f"from {low[up]:.{digits}f} to {high[up]:.{digits}f} {wanted.unit} in height"
     )
-    return Check("Bounds", text if finite else "some positions are not numbers", finite)
+    return Check("Bounds", text if seen.finite else "some positions are not numbers", seen.finite)
 
 
-def _error(back: Points, expected: Points) -> Check:
-    distance = np.linalg.norm(back - expected, axis=2)
-    sample, vertex = np.unravel_index(int(np.argmax(distance)), distance.shape)
-    worst = float(distance[sample, vertex])
+def _error(seen: _Seen) -> Check:
     return Check(
         "Largest error",
-        f"{worst * 1e3:.2g} mm from the take, at sample {sample + 1}, vertex {vertex}",
-        worst <= LARGEST_ERROR,
+        f"{seen.worst * 1e3:.2g} mm from the take, at sample {seen.sample + 1}, vertex {seen.vertex}",
+        0 <= seen.worst <= LARGEST_ERROR,
     )

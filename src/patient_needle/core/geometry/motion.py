@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..model.errors import CastError
-from ..model.typed import Points, Vectors
+from ..model.typed import Points
 from .skinning import Pose, Skeleton, Skin, skinned
+
+
+class Frames(Protocol):
+    """Frames (f, n, 3) by index: an array, or what reads them as they are asked for."""
+
+    def __len__(self) -> int: ...
+
+    def __getitem__(self, index: int, /) -> NDArray[Any]: ...
 
 
 class Motion(Protocol):
@@ -114,7 +122,7 @@ class CachedMotion:
     """
 
     rest_points: Points
-    frames: Vectors | NDArray[np.float32]
+    frames: Frames
     first_frame: int
 
     def rest(self) -> Points:
@@ -144,7 +152,7 @@ class CachedMotion:
         return self
 
 
-def _cubic(frames: Vectors | NDArray[np.float32], index: int, t: float) -> Points:
+def _cubic(frames: Frames, index: int, t: float) -> Points:
     last = len(frames) - 1
     p1, p2 = np.asarray(frames[index], np.float64), np.asarray(frames[index + 1], np.float64)
     p0 = np.asarray(frames[index - 1], np.float64) if index > 0 else 2 * p1 - p2

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, Stated, size_of, unique
+from ..frames import LazyFrames
 from ..registry import CacheContent
 from .container import check_container
 from .writer import reversed_faces
@@ -34,7 +35,11 @@ class MeshCache:
     @property
     def rate(self) -> float | None:
         """Samples a second; None for one sample. They are evenly spaced."""
-        return None if len(self.times) < 2 else (len(self.times) - 1) / float(self.times[-1] - self.times[0])
+        return _rate(self.times)
+
+
+def _rate(times: NDArray[np.float64]) -> float | None:
+    return None if len(times) < 2 else (len(times) - 1) / float(times[-1] - times[0])
 
 
 @dataclass(frozen=True)
@@ -48,17 +53,27 @@ class _Found:
 
 def read_alembic(path: Path, name: str | None = None) -> MeshCache:
     """The polygon mesh called `name`, or the first one, in the file's world; `FileError` when there is none."""
+    mesh, times = _at_first(path, name)
+    return MeshCache(mesh, _samples(path, name, mesh, times), times)
+
+
+def _at_first(path: Path, name: str | None) -> tuple[Mesh, NDArray[np.float64]]:
+    """A mesh at its first sample, and the times (f,) s of all of them."""
     with _opened(path) as archive:
         one = _named(archive, path, name)
         with _placing_errors(path):
-            mesh, times = _mesh_at_start(one), _times(one)
+            return _mesh_at_start(one), _times(one)
+
+
+def _samples(path: Path, name: str | None, mesh: Mesh, times: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Positions (f, n, 3) of a mesh at times (f,) s."""
     frames = np.empty((len(times), mesh.vertex_count, 3), np.float32)
     for first in range(0, len(times), AT_ONCE):
         span = slice(first, first + AT_ONCE)
         # Opened anew each time: the library maps the file, and lets its pages go only when it is closed.
         with _opened(path) as archive, _placing_errors(path):
             _fill(frames[span], _named(archive, path, name), times[span], mesh)
-    return MeshCache(mesh, frames, times)
+    return frames
 
 
 def _named(archive: Any, path: Path, name: str | None) -> _Found:
@@ -75,9 +90,15 @@ def _named(archive: Any, path: Path, name: str | None) -> _Found:
 
 def read_content(path: Path) -> CacheContent:
     """The first mesh's points over time."""
-    cache = read_alembic(path)
-    first = None if cache.rate is None else float(cache.times[0]) * cache.rate
-    return CacheContent(cache.frames, cache.mesh.face_corners, first, cache.rate)
+    mesh, times = _at_first(path, None)
+    rate = _rate(times)
+    first = None if rate is None else float(times[0]) * rate
+
+    def read(span: slice) -> NDArray[np.float32]:
+        return _samples(path, None, mesh, times[span])
+
+    frames = LazyFrames((len(times), mesh.vertex_count, 3), read)
+    return CacheContent(frames, mesh.face_corners, first, rate)
 
 
 def read_meshes(path: Path) -> list[Mesh]:

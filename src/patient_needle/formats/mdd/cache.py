@@ -6,6 +6,8 @@ import struct
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from shutil import copyfileobj
+from tempfile import TemporaryFile
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +15,7 @@ from numpy.typing import NDArray
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
+from ..frames import LazyFrames, stored_frames
 from ..registry import CacheTiming
 from ..whole_file import replacing
 
@@ -21,9 +24,9 @@ HEADER = struct.Struct(">ii")
 
 @dataclass(frozen=True, eq=False)
 class TimedCache:
-    """frames (f, n, 3) float32, mapped from the file; times (f,) s."""
+    """frames (f, n, 3) float32, read as they are asked for; times (f,) s."""
 
-    frames: NDArray[np.float32]
+    frames: LazyFrames
     times: NDArray[np.float64]
 
     @property
@@ -43,17 +46,21 @@ class TimedCache:
 
 
 def write_mdd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:
-    """Write frames, each (n, 3), of `mesh`. Their number stands in the head, so all are held until the end."""
-    with replacing(path) as part, part.open("wb") as stream:
-        kept = [np.ascontiguousarray(frame, ">f4") for frame in frames]
-        wrong = next((frame for frame in kept if frame.shape != mesh.vertices.shape), None)
-        if wrong is not None:
-            raise FileError(f"a frame has {len(wrong)} points, the mesh {mesh.vertex_count}", where=str(path))
-        times = (timing.first_frame + np.arange(len(kept))) / timing.frame_rate
-        stream.write(HEADER.pack(len(kept), mesh.vertex_count))
+    """Write frames, each (n, 3), of `mesh`. Their number stands in the head: until it is known they wait."""
+    with replacing(path) as part, part.open("wb") as stream, TemporaryFile(dir=path.parent) as waiting:
+        count = 0
+        for frame in frames:
+            count += 1
+            if frame.shape != mesh.vertices.shape:
+                raise FileError(
+                    f"a frame has {len(frame)} points, the mesh {mesh.vertex_count}", where=str(path)
+                )
+            waiting.write(np.ascontiguousarray(frame, ">f4").tobytes())
+        times = (timing.first_frame + np.arange(count)) / timing.frame_rate
+        stream.write(HEADER.pack(count, mesh.vertex_count))
         stream.write(times.astype(">f4").tobytes())
-        for frame in kept:
-            stream.write(frame.tobytes())
+        waiting.seek(0)
+        copyfileobj(waiting, stream, 1 << 20)
 
 
 def read_mdd(path: Path) -> TimedCache:
@@ -73,8 +80,6 @@ def read_mdd(path: Path) -> TimedCache:
             remedy="Check that this is an MDD cache and that it was copied whole",
         )
     times = np.fromfile(path, ">f4", count, offset=HEADER.size).astype(np.float64)
-    start = HEADER.size + 4 * count
-    frames = np.memmap(path, ">f4", "r", start, (count, points, 3)).astype(np.float32)
     if not np.isfinite(times).all():
         raise FileError("the times of its frames are not numbers", where=str(path), remedy="Write it again")
-    return TimedCache(frames, times)
+    return TimedCache(stored_frames(path, HEADER.size + 4 * count, (count, points, 3), ">f4"), times)

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
+from ..frames import LazyFrames, stored_frames
 from ..registry import CacheTiming
 from ..whole_file import replacing
 from .layout import HEADER, SIGNATURE, header
@@ -20,9 +20,9 @@ from .layout import HEADER, SIGNATURE, header
 
 @dataclass(frozen=True, eq=False)
 class PointCache:
-    """frames (f, n, 3) float32, mapped from the file; first_frame; frames per sample."""
+    """frames (f, n, 3) float32, read as they are asked for; first_frame; frames per sample."""
 
-    frames: NDArray[np.float32]
+    frames: LazyFrames
     first_frame: float
     sample_step: float
 
@@ -75,9 +75,5 @@ def read_pc2(path: Path) -> PointCache:
             where=str(path),
             remedy="It was cut short: write it again",
         )
-    data = (
-        np.memmap(path, "<f4", "r", HEADER.size, (samples, points, 3))
-        if samples
-        else np.zeros((0, points, 3), np.float32)
-    )
-    return PointCache(data, start, step)
+
+    return PointCache(stored_frames(path, HEADER.size, (samples, points, 3), "<f4"), start, step)

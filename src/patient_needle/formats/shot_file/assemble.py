@@ -19,6 +19,7 @@ from ...core.model.patience import ALL
 from ...core.model.wind import Filling, Wind
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
+from ..frames import lasting
 from ..registry import read_cache, read_figure
 from .curves import curve_of
 from .document import CastRecord, GarmentRecord, ShotFile, WindRecord
@@ -138,7 +139,7 @@ def _prescription(record: GarmentRecord, mesh: Mesh, folder: Path) -> Prescripti
     if record.finished is None:
         return FREE
     try:
-        frames = read_cache(folder / record.finished.cache).frames
+        frames = lasting(read_cache(folder / record.finished.cache).frames)
         if frames.shape[1:] != mesh.vertices.shape or len(frames) == 0:
             raise ShotError(
                 f"its finished cache has {len(frames)} frames of {frames.shape[1]} points, "

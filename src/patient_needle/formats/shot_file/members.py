@@ -29,6 +29,7 @@ from ...core.model.errors import CastError, NeedleError, ShotError
 from ...core.model.typed import Flags, Indices, Matrices
 from ...core.model.units import from_mm, metres_per
 from ..contents import Figure, FigureAsk, SkinnedSource, Stated
+from ..frames import Samples, lasting
 from ..registry import read_cache, read_figure
 from .curves import curve_of, switch_of
 from .document import CastRecord, ColliderRecord, PlacedRecord
@@ -209,7 +210,8 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
                 where=f"{path}, mesh '{figure.mesh.name}'",
                 remedy="Use a cache and a rest mesh of the same topology",
             )
-        return _by_points(record, figure, content.frames, content.frame_rate, rate, notes, path)
+        frames = lasting(content.frames)
+        return _by_points(record, figure, frames, content.frame_rate, rate, notes, path)
     if figure.frames is not None:
         return _by_points(record, figure, figure.frames, figure.stated.rate, rate, notes, folder / record.file)
     joints = figure.joints
@@ -228,7 +230,7 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
 
 
 def _by_points(
-    record: CastRecord, figure: Figure, frames: np.ndarray, own: float | None, rate: float, notes: list[str],
+    record: CastRecord, figure: Figure, frames: Samples, own: float | None, rate: float, notes: list[str],
     path: Path,
 ) -> Motion:  # fmt: skip
     """A point cache at the shot's rate."""

@@ -12,6 +12,7 @@ from pxr import Tf, UsdGeom, UsdSkel
 from ...core.model.errors import FileError, NeedleError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, ValuesInShort, size_of
+from ..frames import LazyFrames, Samples
 from ..registry import CacheContent
 from .primvars import values_on
 from .stage import OpenStage, Shown, mesh_of, opened, own_points, world_at
@@ -69,10 +70,17 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
 
 def read_cache_content(path: Path) -> CacheContent:
     """The file's one mesh over time."""
-    figure = read_figure(path, FigureAsk())
-    if figure.frames is None:
+    file = opened(path)
+    one = _chosen(file, None)
+    if _bound(file, one) is not None:
+        figure = read_figure(path, FigureAsk())
+        frames: Samples | None = figure.frames
+    else:
+        mesh = _in_world(file, one)
+        frames = None if _moves(one) == "not at all" else _frames_of(file, one, mesh)
+    if frames is None:
         raise FileError("the file holds no points over time", where=str(path), remedy="Cast it as it is")
-    return CacheContent(figure.frames, figure.mesh.face_corners, figure.first, figure.stated.rate)
+    return CacheContent(frames, mesh_of(one, file.first).face_corners, file.first, file.stated.rate)
 
 
 def _bound(file: OpenStage, one: Shown) -> Bound | None:
@@ -122,6 +130,11 @@ def _moves(one: Shown) -> Moves:
 
 def _frames(file: OpenStage, one: Shown, mesh: Mesh) -> NDArray[np.float32]:
     """Positions at every frame of the file's own rate, (f, n, 3), in its world."""
+    return np.asarray(_frames_of(file, one, mesh))
+
+
+def _frames_of(file: OpenStage, one: Shown, mesh: Mesh) -> LazyFrames:
+    """The same, read as they are asked for."""
     counts = one.mesh.GetFaceVertexCountsAttr()
     if len(counts.GetTimeSamples()) > 1 or len(one.mesh.GetFaceVertexIndicesAttr().GetTimeSamples()) > 1:
         raise FileError(
@@ -130,14 +143,19 @@ def _frames(file: OpenStage, one: Shown, mesh: Mesh) -> NDArray[np.float32]:
             remedy="A cast member keeps one topology: export it with a fixed one",
         )
     times = file.times()
-    out = np.empty((len(times), mesh.vertex_count, 3), np.float32)
-    for index, time in enumerate(times):
-        points = own_points(one, float(time))
-        if len(points) != mesh.vertex_count:
-            raise FileError(
-                f"mesh '{one.name}' has {len(points)} points at {time:g}, at first {mesh.vertex_count}",
-                where=str(file.path),
-                remedy="A cast member keeps one topology: export it with a fixed one",
-            )
-        out[index] = _placed(points, world_at(one.prim, float(time)))
-    return out
+
+    def read(span: slice) -> NDArray[np.float32]:
+        return np.stack([_points_at(file, one, mesh, float(time)) for time in times[span]])
+
+    return LazyFrames((len(times), mesh.vertex_count, 3), read)
+
+
+def _points_at(file: OpenStage, one: Shown, mesh: Mesh, time: float) -> NDArray[np.float32]:
+    points = own_points(one, time)
+    if len(points) != mesh.vertex_count:
+        raise FileError(
+            f"mesh '{one.name}' has {len(points)} points at {time:g}, at first {mesh.vertex_count}",
+            where=str(file.path),
+            remedy="A cast member keeps one topology: export it with a fixed one",
+        )
+    return _placed(points, world_at(one.prim, time)).astype(np.float32)
