@@ -103,7 +103,9 @@ def _parcel() -> bytes:
         files["sheet.obj"] = path.read_bytes()
     (garment,) = document["garments"]
     maps = [{"name": "m", "role": "weight", "steps": []}]
-    document["garments"] = [garment | {"name": "sheet", "file": "sheet.obj", "holds": [], "maps": maps}]
+    document["garments"] = [
+        garment | {"name": "sheet", "recipe": {"kind": "file", "file": "sheet.obj"}, "holds": [], "maps": maps}
+    ]
     stream = io.BytesIO()
     write_zip(stream, document, {name: [data] for name, data in files.items()})
     return stream.getvalue()
@@ -149,12 +151,14 @@ def _after(page: _Page) -> str:
     rows = []
     for many in MANY:
         stroke = {"radius_mm": 60.0, "strength": 0.3}
-        steps: list[dict[str, object]] = [{"stroke": {**stroke, "hits": _path(1000 + k)}} for k in range(many)]
+        steps: list[dict[str, object]] = [
+            {"kind": "stroke", **stroke, "hits": _path(1000 + k)} for k in range(many)
+        ]
         page.keep(steps)
         page.send("GET", page.map_path, None)
         kept, values, first = [], [], []
         for k in range(5):
-            steps.append({"stroke": {**stroke, "hits": _path(2000 + many + k)}})
+            steps.append({"kind": "stroke", **stroke, "hits": _path(2000 + many + k)})
             kept.append(page.keep(steps))
             values.append(page.send("GET", page.map_path, None)[0])
             first.append(page.paint(BRUSHES[1], _path(k)[:HITS], f"after {many} {k}"))

@@ -76,8 +76,11 @@ def two_flags(store: Store) -> int:
     document, files = read_folder(DEMO / "flag" / "shot.json")
     document |= {"frames": [1001, 1006], "run_in": {"settle": 2, "move": 0}}
     (first,) = document["garments"]
-    document["garments"] = [first, first | {"name": "second flag", "file": "second.obj"}]
-    files["second.obj"] = beside(files[first["file"]])
+    document["garments"] = [
+        first,
+        first | {"name": "second flag", "recipe": first["recipe"] | {"file": "second.obj"}},
+    ]
+    files["second.obj"] = beside(files[first["recipe"]["file"]])
     with store.begin() as session:
         return shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()}).id
 

@@ -88,7 +88,8 @@ def _headless(folder: Path, change: dict[str, Any], finished: Path | None = None
     if finished is not None:
         shutil.copy(finished, folder)
         first = data["garments"][0]
-        data["garments"].append({**first, "name": "second flag", "placed": {"move": [0.0, 0.0, 0.03]}})
+        beside = {**first["recipe"], "placed": {"move": [0.0, 0.0, 0.03]}}
+        data["garments"].append({**first, "name": "second flag", "recipe": beside})
         first["finished"] = {"cache": finished.name, "starts_at": 1001, "take": "an earlier one"}
         data["run_in"], data["frames"] = {"settle": 0, "move": 0}, [1001, 1006]
     path.write_text(json.dumps(data))

@@ -76,7 +76,7 @@ def test_a_shot_is_read_in_figures(caller, shot):
 
 def test_faults_are_named_without_ending_the_rest(caller, shot):
     document = body(caller.get(f"/api/shots/{shot}"))["document"]
-    document["garments"][0]["unit"] = "cm"
+    document["garments"][0]["recipe"]["unit"] = "cm"
     document["frames"] = [1001, 1200]
     edited = body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Wrong", "document": document}))
     said = body(caller.get(f"/api/shots/{shot}/revisions/{edited['revision']}/reading"))
@@ -232,7 +232,9 @@ def test_a_shot_is_made_from_nothing(caller):
     document = made["document"] | {
         "cast": [{"name": "yard", "kind": "prop", "file": "yard.glb", "starts_at": 1001}],
         "fabrics": [swatch],
-        "garments": [{"name": "flag", "file": "cloth.obj", "fabric": swatch["name"]}],
+        "garments": [
+            {"name": "flag", "recipe": {"kind": "file", "file": "cloth.obj"}, "fabric": swatch["name"]}
+        ],
     }
     uploads = {"yard.glb": yard["sha"], "cloth.obj": cloth["sha"]}
     edit = {"seen": 1, "said": "All of it", "document": document, "uploads": uploads}
@@ -440,7 +442,7 @@ def test_a_finished_garment_is_worn_as_it_is_and_the_other_meets_it(caller, stor
 
 def test_a_map_is_read_and_painted_on(caller, shot):
     document = body(caller.get(f"/api/shots/{shot}"))["document"]
-    steps = [{"along": {"start": [0.12, 0, 0], "end": [0.68, 0, 0], "values": [0, 0.5]}}]
+    steps = [{"kind": "along", "start": [0.12, 0, 0], "end": [0.68, 0, 0], "values": [0, 0.5]}]
     document["garments"][0]["maps"] = [{"name": "stiff edge", "role": "bend", "steps": steps}]
     edited = body(caller.put(f"/api/shots/{shot}", json={"seen": 1, "said": "Chalk", "document": document}))
     base = f"/api/shots/{shot}/revisions/{edited['revision']}/garments/{GARMENT}"

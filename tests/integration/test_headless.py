@@ -185,7 +185,9 @@ def doubled(shot: Path) -> Path:
 
     def add(document):
         (first,) = document["garments"]
-        document["garments"].append(first | {"name": "second flag", "file": "second.obj"})
+        document["garments"].append(
+            first | {"name": "second flag", "recipe": first["recipe"] | {"file": "second.obj"}}
+        )
 
     change(shot, add)
     return shot
@@ -216,10 +218,11 @@ def held_in_many_ways(shot: Path) -> Path:
             rope | {"grip": {"frames": [999, 1008], "values": [0.6, 1.0]}},
             {
                 "name": "late", "choose": {"border": "highest", "row": 3}, "on": late, "grip": 0.8,
-                "sticks": {"to": "yard", "reach_mm": 400, "slides": 0.3},
+                "how": {"kind": "sticks", "to": "yard", "reach_mm": 400, "slides": 0.3},
             },
-            {"name": "hand", "choose": {"vertices": [200, 201]}, "on": gone, "handle": {"place": [0.3, up, 0]}},
-            {"name": "band", "choose": rope["choose"], "elastic": {"factor": 0.9, "tension": 5}},
+            {"name": "hand", "choose": {"vertices": [200, 201]}, "on": gone,
+                "how": {"kind": "handle", "place": [0.3, up, 0]}},
+            {"name": "band", "choose": rope["choose"], "how": {"kind": "elastic", "factor": 0.9, "tension": 5}},
         ]  # fmt: skip
 
     change(shot, hold)
@@ -337,7 +340,10 @@ def nan_vertex(folder: Path) -> None:
         (nan_vertex, r"signal_flag\.obj.*vertex 3: 1 vertices have a position that is not a number"),
         (lambda f: (f / "mast.obj").unlink(), r"mast\.obj: the file cannot be read"),
         (lambda f: change(f / "shot.json", lambda d: d["garments"][0].update(fabric="silk")), "swatch book"),
-        (lambda f: change(f / "shot.json", lambda d: d["garments"][0].update(unit="cm")), "signal flag"),
+        (
+            lambda f: change(f / "shot.json", lambda d: d["garments"][0]["recipe"].update(unit="cm")),
+            "signal flag",
+        ),
     ],
 )
 def test_bad_input_is_one_clear_error_and_writes_nothing(shot, tmp_path, damage, says):

@@ -95,7 +95,7 @@ def test_a_document_may_not_name_what_was_not_brought_in(store):
     shot_id = short_flag(store)
     with store.begin() as session:
         document = shots.revision(session, shot_id).document
-        document["garments"][0]["file"] = "ghost.obj"
+        document["garments"][0]["recipe"]["file"] = "ghost.obj"
     with pytest.raises(MissingError, match=r"ghost\.obj"), store.begin() as session:
         shots.edit(session, shot_id, 1, document, {}, "Ghost")
     with store.begin() as session:

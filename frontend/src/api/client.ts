@@ -10,9 +10,13 @@ export type CastRecord = Schemas["Shot.CastRecord"];
 export type ColliderRecord = Schemas["Shot.ColliderRecord"];
 export type GarmentRecord = Schemas["Shot.GarmentRecord"];
 export type MapRecord = Schemas["Shot.MapRecord"];
-export type StepRecord = Schemas["Shot.StepRecord"];
-export type StrokeRecord = Schemas["Shot.StrokeRecord"];
+export type StepRecord = MapRecord["steps"][number];
+export type StrokeRecord = Omit<Extract<StepRecord, { kind: "stroke" }>, "kind">;
 export type HoldRecord = Schemas["Shot.HoldRecord"];
+export type How = HoldRecord["how"];
+/** How a hold of one kind holds. */
+export type HowOf<K extends How["kind"]> = Extract<How, { kind: K }>;
+export type FileRecipe = GarmentRecord["recipe"];
 export type WindRecord = Schemas["Shot.WindRecord"];
 export type FabricRecord = Schemas["Shot.FabricRecord"];
 export type LoadCurveRecord = Schemas["Shot.LoadCurveRecord"];

@@ -2557,16 +2557,21 @@ export interface components {
             undo_said: string | null;
         };
         /**
-         * AlongRecord
+         * AlongStep
          * @description From one value to another along a line, held beyond its ends; places in m of the garment as made.
          */
-        "Shot.AlongRecord": {
+        "Shot.AlongStep": {
             /** End */
             end: [
                 number,
                 number,
                 number
             ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "along";
             /** Start */
             start: [
                 number,
@@ -2692,11 +2697,11 @@ export interface components {
             up: "y" | "z";
         };
         /**
-         * ChangeRecord
+         * ChangeStep
          * @description Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
          *     of cloth.
          */
-        "Shot.ChangeRecord": {
+        "Shot.ChangeStep": {
             /**
              * Amount
              * @default 1
@@ -2707,6 +2712,11 @@ export interface components {
              * @enum {string}
              */
             how: "invert" | "scale" | "clamp" | "smooth";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "change";
             /**
              * Other
              * @default 1
@@ -2818,6 +2828,11 @@ export interface components {
              */
             factor: number | components["schemas"]["Shot.KeysRecord"];
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "elastic";
+            /**
              * Tension
              * @default 10
              */
@@ -2896,6 +2911,86 @@ export interface components {
             thickness_mm: number;
         };
         /**
+         * FileRecipe
+         * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
+         *     pattern; rest angles flat or as made; starts_at: the shot's frame of the file's first one, for a hold that
+         *     follows its motion.
+         */
+        "Shot.FileRecipe": {
+            /** File */
+            file: string;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "file";
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["Shot.PlacedRecord"];
+            /**
+             * Rest Angles
+             * @default flat
+             * @enum {string}
+             */
+            rest_angles: "flat" | "as made";
+            /**
+             * Starts At
+             * @default 0
+             */
+            starts_at: number;
+            /**
+             * Unit
+             * @default m
+             */
+            unit: string;
+            /**
+             * Up
+             * @default y
+             * @enum {string}
+             */
+            up: "y" | "z";
+            /**
+             * Warp
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            warp: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FillStep
+         * @description The same value everywhere.
+         */
+        "Shot.FillStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+            /** Value */
+            value: number;
+        };
+        /**
          * FillingRecord
          * @description What fills a closed garment: a pressure in Pa, or a share of its made volume that is kept with
          *     `stiffness` Pa.
@@ -2928,6 +3023,19 @@ export interface components {
              * @default
              */
             take: string;
+        };
+        /**
+         * FollowRecord
+         * @description The worn shape on a cast member, or by the garment's own name the motion of its own file.
+         */
+        "Shot.FollowRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follows";
+            /** To */
+            to: string;
         };
         /**
          * ForcesRecord
@@ -2965,11 +3073,16 @@ export interface components {
             winds: components["schemas"]["Shot.WindRecord"][];
         };
         /**
-         * FromChoiceRecord
+         * FromChoiceStep
          * @description From one value at chosen vertices to another some way off along the cloth.
          */
-        "Shot.FromChoiceRecord": {
+        "Shot.FromChoiceStep": {
             choose: components["schemas"]["Shot.ChoiceRecord"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_choice";
             /**
              * Reach Mm
              * @default 100
@@ -2988,10 +3101,15 @@ export interface components {
             ];
         };
         /**
-         * FromDistanceRecord
+         * FromDistanceStep
          * @description From one value on a cast member, as it stands in its rest pose, to another some way off.
          */
-        "Shot.FromDistanceRecord": {
+        "Shot.FromDistanceStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_distance";
             /** Member */
             member: string;
             /**
@@ -3012,13 +3130,18 @@ export interface components {
             ];
         };
         /**
-         * FromFileRecord
+         * FromFileStep
          * @description Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
          *     are called `named`, if it has several kinds.
          */
-        "Shot.FromFileRecord": {
+        "Shot.FromFileStep": {
             /** File */
             file: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_file";
             /**
              * Named
              * @default null
@@ -3026,12 +3149,17 @@ export interface components {
             named: string | null;
         };
         /**
-         * FromGarmentRecord
+         * FromGarmentStep
          * @description A map of another garment at its nearest place; what is further off than the reach stays as it was.
          */
-        "Shot.FromGarmentRecord": {
+        "Shot.FromGarmentStep": {
             /** Garment */
             garment: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_garment";
             /** Map */
             map: string;
             /**
@@ -3041,21 +3169,26 @@ export interface components {
             reach_mm: number;
         };
         /**
-         * FromWeightsRecord
+         * FromWeightsStep
          * @description How much the joints carry the nearest place of a cast member.
          */
-        "Shot.FromWeightsRecord": {
+        "Shot.FromWeightsStep": {
             /** Joints */
             joints: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_weights";
             /** Member */
             member: string;
         };
         /**
          * GarmentRecord
-         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
-         *     vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
-         *     wind its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at:
-         *     the shot's frame of the first one of its own file, for a hold that follows that.
+         * @description A garment: what it is made from, fabric, choices of its vertices kept by name, maps, holds.
+         *
+         *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
+         *     filling: what fills it; finished, when it is not to be simulated again.
          */
         "Shot.GarmentRecord": {
             /**
@@ -3070,8 +3203,6 @@ export interface components {
             choices: components["schemas"]["Shot.KeptChoiceRecord"][];
             /** Fabric */
             fabric: string;
-            /** File */
-            file: string;
             /** @default null */
             filling: components["schemas"]["Shot.FillingRecord"] | null;
             /** @default null */
@@ -3086,65 +3217,14 @@ export interface components {
              * @default []
              */
             maps: components["schemas"]["Shot.MapRecord"][];
-            /**
-             * Mesh
-             * @default null
-             */
-            mesh: string | null;
             /** Name */
             name: string;
-            /**
-             * @default {
-             *       "move": [
-             *         0,
-             *         0,
-             *         0
-             *       ],
-             *       "scale": 1,
-             *       "turn": 0
-             *     }
-             */
-            placed: components["schemas"]["Shot.PlacedRecord"];
-            /**
-             * Rest Angles
-             * @default flat
-             * @enum {string}
-             */
-            rest_angles: "flat" | "as made";
+            recipe: components["schemas"]["Shot.FileRecipe"];
             /**
              * Shelter
              * @default 0
              */
             shelter: number;
-            /**
-             * Starts At
-             * @default 0
-             */
-            starts_at: number;
-            /**
-             * Unit
-             * @default m
-             */
-            unit: string;
-            /**
-             * Up
-             * @default y
-             * @enum {string}
-             */
-            up: "y" | "z";
-            /**
-             * Warp
-             * @default [
-             *       0,
-             *       1,
-             *       0
-             *     ]
-             */
-            warp: [
-                number,
-                number,
-                number
-            ];
         };
         /**
          * HandleRecord
@@ -3154,6 +3234,11 @@ export interface components {
         "Shot.HandleRecord": {
             /** @default null */
             carried_by: components["schemas"]["Shot.CarriedRecord"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "handle";
             /**
              * Place
              * @default [
@@ -3193,10 +3278,9 @@ export interface components {
         };
         /**
          * HoldRecord
-         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member, or by the
-         *     garment's own name the motion of its own file), sticks, stitched, handle, tether or elastic. grip, 0 to 1,
-         *     is welded at 1, and below it lets the garment sag by 10 mm times (1 - grip) / grip under its own weight; on,
-         *     1 or 0 over frames; ease_in, frames over which it takes hold again.
+         * @description What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
+         *     10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
+         *     takes hold again.
          */
         "Shot.HoldRecord": {
             choose: components["schemas"]["Shot.ChoiceRecord"];
@@ -3205,20 +3289,13 @@ export interface components {
              * @default 6
              */
             ease_in: number;
-            /** @default null */
-            elastic: components["schemas"]["Shot.ElasticRecord"] | null;
-            /**
-             * Follows
-             * @default null
-             */
-            follows: string | null;
             /**
              * Grip
              * @default 1
              */
             grip: number | components["schemas"]["Shot.KeysRecord"];
-            /** @default null */
-            handle: components["schemas"]["Shot.HandleRecord"] | null;
+            /** How */
+            how: components["schemas"]["Shot.FollowRecord"] | components["schemas"]["Shot.StickRecord"] | components["schemas"]["Shot.StitchRecord"] | components["schemas"]["Shot.HandleRecord"] | components["schemas"]["Shot.TetherRecord"] | components["schemas"]["Shot.ElasticRecord"];
             /** Name */
             name: string;
             /**
@@ -3226,12 +3303,6 @@ export interface components {
              * @default 1
              */
             on: number | components["schemas"]["Shot.KeysRecord"];
-            /** @default null */
-            sticks: components["schemas"]["Shot.StickRecord"] | null;
-            /** @default null */
-            stitched: components["schemas"]["Shot.StitchRecord"] | null;
-            /** @default null */
-            tether: components["schemas"]["Shot.TetherRecord"] | null;
         };
         /**
          * KeptChoiceRecord
@@ -3293,7 +3364,23 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Shot.StepRecord"][];
+            steps: (components["schemas"]["Shot.StrokeStep"] | components["schemas"]["Shot.FillStep"] | components["schemas"]["Shot.AlongStep"] | components["schemas"]["Shot.FromChoiceStep"] | components["schemas"]["Shot.FromWeightsStep"] | components["schemas"]["Shot.FromDistanceStep"] | components["schemas"]["Shot.FromGarmentStep"] | components["schemas"]["Shot.FromFileStep"] | components["schemas"]["Shot.ChangeStep"] | components["schemas"]["Shot.WithStep"] | components["schemas"]["Shot.MirrorStep"] | components["schemas"]["Shot.ValuesStep"])[];
+        };
+        /**
+         * MirrorStep
+         * @description One side of x = 0, 1 or -1, copied to the other.
+         */
+        "Shot.MirrorStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror";
+            /**
+             * Side
+             * @enum {integer}
+             */
+            side: -1 | 1;
         };
         /**
          * MotionRecord
@@ -3406,7 +3493,7 @@ export interface components {
         };
         /**
          * ShotFile
-         * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
+         * @description Version 2 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
          *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
          *     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
          */
@@ -3482,48 +3569,7 @@ export interface components {
              * Version
              * @constant
              */
-            version: 1;
-        };
-        /**
-         * StepRecord
-         * @description One step of a map: exactly one of stroke, fill, along, from_choice, from_weights, from_distance,
-         *     from_garment, from_file, change, with_map, mirror (the side of x = 0 that is copied to the other, 1 or -1)
-         *     and values (one per vertex).
-         */
-        "Shot.StepRecord": {
-            /** @default null */
-            along: components["schemas"]["Shot.AlongRecord"] | null;
-            /** @default null */
-            change: components["schemas"]["Shot.ChangeRecord"] | null;
-            /**
-             * Fill
-             * @default null
-             */
-            fill: number | null;
-            /** @default null */
-            from_choice: components["schemas"]["Shot.FromChoiceRecord"] | null;
-            /** @default null */
-            from_distance: components["schemas"]["Shot.FromDistanceRecord"] | null;
-            /** @default null */
-            from_file: components["schemas"]["Shot.FromFileRecord"] | null;
-            /** @default null */
-            from_garment: components["schemas"]["Shot.FromGarmentRecord"] | null;
-            /** @default null */
-            from_weights: components["schemas"]["Shot.FromWeightsRecord"] | null;
-            /**
-             * Mirror
-             * @default null
-             */
-            mirror: (-1 | 1) | null;
-            /** @default null */
-            stroke: components["schemas"]["Shot.StrokeRecord"] | null;
-            /**
-             * Values
-             * @default null
-             */
-            values: number[] | null;
-            /** @default null */
-            with_map: components["schemas"]["Shot.WithRecord"] | null;
+            version: 2;
         };
         /**
          * StickRecord
@@ -3531,6 +3577,11 @@ export interface components {
          *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
          */
         "Shot.StickRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sticks";
             /**
              * Reach Mm
              * @default 20
@@ -3557,6 +3608,11 @@ export interface components {
              */
             gap_mm: number;
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stitched";
+            /**
              * Reach Mm
              * @default 20
              */
@@ -3565,12 +3621,10 @@ export interface components {
             to: string;
         };
         /**
-         * StrokeRecord
-         * @description A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
-         *     pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
-         *     mirrored: on the other side of x = 0 as well.
+         * StrokeStep
+         * @description A stroke as a step of a map.
          */
-        "Shot.StrokeRecord": {
+        "Shot.StrokeStep": {
             /**
              * Amount
              * @default 1
@@ -3586,6 +3640,11 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stroke";
             /**
              * Mirrored
              * @default false
@@ -3624,6 +3683,11 @@ export interface components {
          */
         "Shot.TetherRecord": {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tether";
+            /**
              * Length Mm
              * @default 50
              */
@@ -3660,6 +3724,19 @@ export interface components {
              * @default 4000
              */
             triangles: number;
+        };
+        /**
+         * ValuesStep
+         * @description A value for each vertex.
+         */
+        "Shot.ValuesStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "values";
+            /** Values */
+            values: number[];
         };
         /**
          * WindRecord
@@ -3701,16 +3778,21 @@ export interface components {
             turbulence: number;
         };
         /**
-         * WithRecord
+         * WithStep
          * @description Put together with another map of the garment.
          */
-        "Shot.WithRecord": {
+        "Shot.WithStep": {
             /**
              * How
              * @default multiply
              * @enum {string}
              */
             how: "multiply" | "least" | "most";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "with_map";
             /** Map */
             map: string;
         };
@@ -3734,16 +3816,21 @@ export interface components {
             };
         };
         /**
-         * AlongRecord
+         * AlongStep
          * @description From one value to another along a line, held beyond its ends; places in m of the garment as made.
          */
-        "ShotEdit.AlongRecord": {
+        "ShotEdit.AlongStep": {
             /** End */
             end: [
                 number,
                 number,
                 number
             ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "along";
             /** Start */
             start: [
                 number,
@@ -3869,11 +3956,11 @@ export interface components {
             up: "y" | "z";
         };
         /**
-         * ChangeRecord
+         * ChangeStep
          * @description Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
          *     of cloth.
          */
-        "ShotEdit.ChangeRecord": {
+        "ShotEdit.ChangeStep": {
             /**
              * Amount
              * @default 1
@@ -3884,6 +3971,11 @@ export interface components {
              * @enum {string}
              */
             how: "invert" | "scale" | "clamp" | "smooth";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "change";
             /**
              * Other
              * @default 1
@@ -3995,6 +4087,11 @@ export interface components {
              */
             factor: number | components["schemas"]["ShotEdit.KeysRecord"];
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "elastic";
+            /**
              * Tension
              * @default 10
              */
@@ -4073,6 +4170,86 @@ export interface components {
             thickness_mm: number;
         };
         /**
+         * FileRecipe
+         * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
+         *     pattern; rest angles flat or as made; starts_at: the shot's frame of the file's first one, for a hold that
+         *     follows its motion.
+         */
+        "ShotEdit.FileRecipe": {
+            /** File */
+            file: string;
+            /**
+             * Kind
+             * @constant
+             */
+            kind: "file";
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
+            /**
+             * @default {
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["ShotEdit.PlacedRecord"];
+            /**
+             * Rest Angles
+             * @default flat
+             * @enum {string}
+             */
+            rest_angles: "flat" | "as made";
+            /**
+             * Starts At
+             * @default 0
+             */
+            starts_at: number;
+            /**
+             * Unit
+             * @default m
+             */
+            unit: string;
+            /**
+             * Up
+             * @default y
+             * @enum {string}
+             */
+            up: "y" | "z";
+            /**
+             * Warp
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            warp: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FillStep
+         * @description The same value everywhere.
+         */
+        "ShotEdit.FillStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+            /** Value */
+            value: number;
+        };
+        /**
          * FillingRecord
          * @description What fills a closed garment: a pressure in Pa, or a share of its made volume that is kept with
          *     `stiffness` Pa.
@@ -4105,6 +4282,19 @@ export interface components {
              * @default
              */
             take: string;
+        };
+        /**
+         * FollowRecord
+         * @description The worn shape on a cast member, or by the garment's own name the motion of its own file.
+         */
+        "ShotEdit.FollowRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follows";
+            /** To */
+            to: string;
         };
         /**
          * ForcesRecord
@@ -4142,11 +4332,16 @@ export interface components {
             winds: components["schemas"]["ShotEdit.WindRecord"][];
         };
         /**
-         * FromChoiceRecord
+         * FromChoiceStep
          * @description From one value at chosen vertices to another some way off along the cloth.
          */
-        "ShotEdit.FromChoiceRecord": {
+        "ShotEdit.FromChoiceStep": {
             choose: components["schemas"]["ShotEdit.ChoiceRecord"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_choice";
             /**
              * Reach Mm
              * @default 100
@@ -4165,10 +4360,15 @@ export interface components {
             ];
         };
         /**
-         * FromDistanceRecord
+         * FromDistanceStep
          * @description From one value on a cast member, as it stands in its rest pose, to another some way off.
          */
-        "ShotEdit.FromDistanceRecord": {
+        "ShotEdit.FromDistanceStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_distance";
             /** Member */
             member: string;
             /**
@@ -4189,13 +4389,18 @@ export interface components {
             ];
         };
         /**
-         * FromFileRecord
+         * FromFileStep
          * @description Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
          *     are called `named`, if it has several kinds.
          */
-        "ShotEdit.FromFileRecord": {
+        "ShotEdit.FromFileStep": {
             /** File */
             file: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_file";
             /**
              * Named
              * @default null
@@ -4203,12 +4408,17 @@ export interface components {
             named: string | null;
         };
         /**
-         * FromGarmentRecord
+         * FromGarmentStep
          * @description A map of another garment at its nearest place; what is further off than the reach stays as it was.
          */
-        "ShotEdit.FromGarmentRecord": {
+        "ShotEdit.FromGarmentStep": {
             /** Garment */
             garment: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_garment";
             /** Map */
             map: string;
             /**
@@ -4218,21 +4428,26 @@ export interface components {
             reach_mm: number;
         };
         /**
-         * FromWeightsRecord
+         * FromWeightsStep
          * @description How much the joints carry the nearest place of a cast member.
          */
-        "ShotEdit.FromWeightsRecord": {
+        "ShotEdit.FromWeightsStep": {
             /** Joints */
             joints: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_weights";
             /** Member */
             member: string;
         };
         /**
          * GarmentRecord
-         * @description A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
-         *     vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
-         *     wind its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at:
-         *     the shot's frame of the first one of its own file, for a hold that follows that.
+         * @description A garment: what it is made from, fabric, choices of its vertices kept by name, maps, holds.
+         *
+         *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
+         *     filling: what fills it; finished, when it is not to be simulated again.
          */
         "ShotEdit.GarmentRecord": {
             /**
@@ -4247,8 +4462,6 @@ export interface components {
             choices: components["schemas"]["ShotEdit.KeptChoiceRecord"][];
             /** Fabric */
             fabric: string;
-            /** File */
-            file: string;
             /** @default null */
             filling: components["schemas"]["ShotEdit.FillingRecord"] | null;
             /** @default null */
@@ -4263,65 +4476,14 @@ export interface components {
              * @default []
              */
             maps: components["schemas"]["ShotEdit.MapRecord"][];
-            /**
-             * Mesh
-             * @default null
-             */
-            mesh: string | null;
             /** Name */
             name: string;
-            /**
-             * @default {
-             *       "move": [
-             *         0,
-             *         0,
-             *         0
-             *       ],
-             *       "scale": 1,
-             *       "turn": 0
-             *     }
-             */
-            placed: components["schemas"]["ShotEdit.PlacedRecord"];
-            /**
-             * Rest Angles
-             * @default flat
-             * @enum {string}
-             */
-            rest_angles: "flat" | "as made";
+            recipe: components["schemas"]["ShotEdit.FileRecipe"];
             /**
              * Shelter
              * @default 0
              */
             shelter: number;
-            /**
-             * Starts At
-             * @default 0
-             */
-            starts_at: number;
-            /**
-             * Unit
-             * @default m
-             */
-            unit: string;
-            /**
-             * Up
-             * @default y
-             * @enum {string}
-             */
-            up: "y" | "z";
-            /**
-             * Warp
-             * @default [
-             *       0,
-             *       1,
-             *       0
-             *     ]
-             */
-            warp: [
-                number,
-                number,
-                number
-            ];
         };
         /**
          * HandleRecord
@@ -4331,6 +4493,11 @@ export interface components {
         "ShotEdit.HandleRecord": {
             /** @default null */
             carried_by: components["schemas"]["ShotEdit.CarriedRecord"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "handle";
             /**
              * Place
              * @default [
@@ -4370,10 +4537,9 @@ export interface components {
         };
         /**
          * HoldRecord
-         * @description What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member, or by the
-         *     garment's own name the motion of its own file), sticks, stitched, handle, tether or elastic. grip, 0 to 1,
-         *     is welded at 1, and below it lets the garment sag by 10 mm times (1 - grip) / grip under its own weight; on,
-         *     1 or 0 over frames; ease_in, frames over which it takes hold again.
+         * @description What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
+         *     10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
+         *     takes hold again.
          */
         "ShotEdit.HoldRecord": {
             choose: components["schemas"]["ShotEdit.ChoiceRecord"];
@@ -4382,20 +4548,13 @@ export interface components {
              * @default 6
              */
             ease_in: number;
-            /** @default null */
-            elastic: components["schemas"]["ShotEdit.ElasticRecord"] | null;
-            /**
-             * Follows
-             * @default null
-             */
-            follows: string | null;
             /**
              * Grip
              * @default 1
              */
             grip: number | components["schemas"]["ShotEdit.KeysRecord"];
-            /** @default null */
-            handle: components["schemas"]["ShotEdit.HandleRecord"] | null;
+            /** How */
+            how: components["schemas"]["ShotEdit.FollowRecord"] | components["schemas"]["ShotEdit.StickRecord"] | components["schemas"]["ShotEdit.StitchRecord"] | components["schemas"]["ShotEdit.HandleRecord"] | components["schemas"]["ShotEdit.TetherRecord"] | components["schemas"]["ShotEdit.ElasticRecord"];
             /** Name */
             name: string;
             /**
@@ -4403,12 +4562,6 @@ export interface components {
              * @default 1
              */
             on: number | components["schemas"]["ShotEdit.KeysRecord"];
-            /** @default null */
-            sticks: components["schemas"]["ShotEdit.StickRecord"] | null;
-            /** @default null */
-            stitched: components["schemas"]["ShotEdit.StitchRecord"] | null;
-            /** @default null */
-            tether: components["schemas"]["ShotEdit.TetherRecord"] | null;
         };
         /**
          * KeptChoiceRecord
@@ -4470,7 +4623,23 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["ShotEdit.StepRecord"][];
+            steps: (components["schemas"]["ShotEdit.StrokeStep"] | components["schemas"]["ShotEdit.FillStep"] | components["schemas"]["ShotEdit.AlongStep"] | components["schemas"]["ShotEdit.FromChoiceStep"] | components["schemas"]["ShotEdit.FromWeightsStep"] | components["schemas"]["ShotEdit.FromDistanceStep"] | components["schemas"]["ShotEdit.FromGarmentStep"] | components["schemas"]["ShotEdit.FromFileStep"] | components["schemas"]["ShotEdit.ChangeStep"] | components["schemas"]["ShotEdit.WithStep"] | components["schemas"]["ShotEdit.MirrorStep"] | components["schemas"]["ShotEdit.ValuesStep"])[];
+        };
+        /**
+         * MirrorStep
+         * @description One side of x = 0, 1 or -1, copied to the other.
+         */
+        "ShotEdit.MirrorStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror";
+            /**
+             * Side
+             * @enum {integer}
+             */
+            side: -1 | 1;
         };
         /**
          * MotionRecord
@@ -4583,7 +4752,7 @@ export interface components {
         };
         /**
          * ShotFile
-         * @description Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
+         * @description Version 2 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
          *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
          *     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
          */
@@ -4659,48 +4828,7 @@ export interface components {
              * Version
              * @constant
              */
-            version: 1;
-        };
-        /**
-         * StepRecord
-         * @description One step of a map: exactly one of stroke, fill, along, from_choice, from_weights, from_distance,
-         *     from_garment, from_file, change, with_map, mirror (the side of x = 0 that is copied to the other, 1 or -1)
-         *     and values (one per vertex).
-         */
-        "ShotEdit.StepRecord": {
-            /** @default null */
-            along: components["schemas"]["ShotEdit.AlongRecord"] | null;
-            /** @default null */
-            change: components["schemas"]["ShotEdit.ChangeRecord"] | null;
-            /**
-             * Fill
-             * @default null
-             */
-            fill: number | null;
-            /** @default null */
-            from_choice: components["schemas"]["ShotEdit.FromChoiceRecord"] | null;
-            /** @default null */
-            from_distance: components["schemas"]["ShotEdit.FromDistanceRecord"] | null;
-            /** @default null */
-            from_file: components["schemas"]["ShotEdit.FromFileRecord"] | null;
-            /** @default null */
-            from_garment: components["schemas"]["ShotEdit.FromGarmentRecord"] | null;
-            /** @default null */
-            from_weights: components["schemas"]["ShotEdit.FromWeightsRecord"] | null;
-            /**
-             * Mirror
-             * @default null
-             */
-            mirror: (-1 | 1) | null;
-            /** @default null */
-            stroke: components["schemas"]["ShotEdit.StrokeRecord"] | null;
-            /**
-             * Values
-             * @default null
-             */
-            values: number[] | null;
-            /** @default null */
-            with_map: components["schemas"]["ShotEdit.WithRecord"] | null;
+            version: 2;
         };
         /**
          * StickRecord
@@ -4708,6 +4836,11 @@ export interface components {
          *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
          */
         "ShotEdit.StickRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sticks";
             /**
              * Reach Mm
              * @default 20
@@ -4734,6 +4867,11 @@ export interface components {
              */
             gap_mm: number;
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stitched";
+            /**
              * Reach Mm
              * @default 20
              */
@@ -4742,12 +4880,10 @@ export interface components {
             to: string;
         };
         /**
-         * StrokeRecord
-         * @description A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
-         *     pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
-         *     mirrored: on the other side of x = 0 as well.
+         * StrokeStep
+         * @description A stroke as a step of a map.
          */
-        "ShotEdit.StrokeRecord": {
+        "ShotEdit.StrokeStep": {
             /**
              * Amount
              * @default 1
@@ -4763,6 +4899,11 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stroke";
             /**
              * Mirrored
              * @default false
@@ -4801,6 +4942,11 @@ export interface components {
          */
         "ShotEdit.TetherRecord": {
             /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tether";
+            /**
              * Length Mm
              * @default 50
              */
@@ -4837,6 +4983,19 @@ export interface components {
              * @default 4000
              */
             triangles: number;
+        };
+        /**
+         * ValuesStep
+         * @description A value for each vertex.
+         */
+        "ShotEdit.ValuesStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "values";
+            /** Values */
+            values: number[];
         };
         /**
          * WindRecord
@@ -4878,16 +5037,21 @@ export interface components {
             turbulence: number;
         };
         /**
-         * WithRecord
+         * WithStep
          * @description Put together with another map of the garment.
          */
-        "ShotEdit.WithRecord": {
+        "ShotEdit.WithStep": {
             /**
              * How
              * @default multiply
              * @enum {string}
              */
             how: "multiply" | "least" | "most";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "with_map";
             /** Map */
             map: string;
         };

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { MapRecord } from "../api/client";
-import { apartOf, lessOf, mapAtHand, means, NO_STEP, spreadOf, stepSaid } from "./chalk";
+import { apartOf, lessOf, mapAtHand, means, spreadOf, stepSaid } from "./chalk";
 import { signed } from "./words";
 
 function map(name: string, change: Partial<MapRecord> = {}): MapRecord {
@@ -32,7 +32,7 @@ test("values stand for even ratios between ends above 0, else for even steps", (
 });
 
 test("steps from elsewhere in words", () => {
-  expect(stepSaid({ ...NO_STEP, from_garment: { garment: "smock", map: "hem", reach_mm: 50 } })).toBe("From hem of the smock within 50 mm");
-  expect(stepSaid({ ...NO_STEP, from_file: { file: "hem.ply", named: "hem" } })).toBe("From hem.ply, hem");
-  expect(stepSaid({ ...NO_STEP, from_weights: { member: "lamplighter", joints: ["thighL", "shankL"] } })).toBe("Weights of thighL, shankL of the lamplighter");
+  expect(stepSaid({ kind: "from_garment", garment: "smock", map: "hem", reach_mm: 50 })).toBe("From hem of the smock within 50 mm");
+  expect(stepSaid({ kind: "from_file", file: "hem.ply", named: "hem" })).toBe("From hem.ply, hem");
+  expect(stepSaid({ kind: "from_weights", member: "lamplighter", joints: ["thighL", "shankL"] })).toBe("Weights of thighL, shankL of the lamplighter");
 });

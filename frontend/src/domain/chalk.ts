@@ -43,21 +43,6 @@ export function meaning(map: MapRecord, stands: number): string {
   return map.role === "hold" ? `grip ${figure}` : `${figure} times`;
 }
 
-export const NO_STEP: StepRecord = {
-  stroke: null,
-  fill: null,
-  along: null,
-  from_choice: null,
-  from_weights: null,
-  from_distance: null,
-  from_garment: null,
-  from_file: null,
-  change: null,
-  with_map: null,
-  mirror: null,
-  values: null,
-};
-
 export function mapsOf(document: ShotDocument, garment: string): MapRecord[] {
   return document.garments.find((one) => one.name === garment)?.maps ?? [];
 }
@@ -90,10 +75,9 @@ export function removeMap(document: ShotDocument, garment: string, name: string)
   return withMaps(document, garment, mapsOf(document, garment).filter((map) => map.name !== name), `map ${name} taken out`);
 }
 
-export function addStep(document: ShotDocument, garment: string, name: string, step: Partial<StepRecord>): Edit {
+export function addStep(document: ShotDocument, garment: string, name: string, step: StepRecord): Edit {
   const steps = mapsOf(document, garment).find((map) => map.name === name)?.steps ?? [];
-  const whole = { ...NO_STEP, ...step };
-  return changeMap(document, garment, name, { steps: [...steps, whole] }, stepSaid(whole).toLowerCase());
+  return changeMap(document, garment, name, { steps: [...steps, step] }, stepSaid(step).toLowerCase());
 }
 
 export function removeStep(document: ShotDocument, garment: string, name: string, at: number): Edit {
@@ -106,21 +90,34 @@ const CHANGES = { invert: "Inverted", scale: "Scaled", clamp: "Clamped", smooth:
 
 /** A step in a few words. */
 export function stepSaid(step: StepRecord): string {
-  if (step.stroke !== null) return strokeSaid(step.stroke);
-  if (step.fill !== null) return `Filled with ${step.fill}`;
-  if (step.along !== null) return `${step.along.values[0]} to ${step.along.values[1]} along a line`;
-  if (step.from_choice !== null) return `${step.from_choice.values[0]} at ${choiceSaid(step.from_choice.choose)}, ${step.from_choice.values[1]} from ${step.from_choice.reach_mm} mm on`;
-  if (step.from_weights !== null) return `Weights of ${step.from_weights.joints.join(", ")} of the ${step.from_weights.member}`;
-  if (step.from_distance !== null) return `${step.from_distance.values[0]} at the ${step.from_distance.member}, ${step.from_distance.values[1]} from ${step.from_distance.reach_mm} mm on`;
-  if (step.from_garment !== null) return `From ${step.from_garment.map} of the ${step.from_garment.garment} within ${step.from_garment.reach_mm} mm`;
-  if (step.from_file !== null) return `From ${step.from_file.file}${step.from_file.named === null ? "" : `, ${step.from_file.named}`}`;
-  if (step.change !== null) {
-    const { how, amount, other } = step.change;
-    return how === "invert" ? CHANGES[how] : how === "clamp" ? `${CHANGES[how]} to ${amount} to ${other}` : `${CHANGES[how]} ${how === "smooth" ? `over ${amount} mm` : `by ${amount}`}`;
+  switch (step.kind) {
+    case "stroke":
+      return strokeSaid(step);
+    case "fill":
+      return `Filled with ${step.value}`;
+    case "along":
+      return `${step.values[0]} to ${step.values[1]} along a line`;
+    case "from_choice":
+      return `${step.values[0]} at ${choiceSaid(step.choose)}, ${step.values[1]} from ${step.reach_mm} mm on`;
+    case "from_weights":
+      return `Weights of ${step.joints.join(", ")} of the ${step.member}`;
+    case "from_distance":
+      return `${step.values[0]} at the ${step.member}, ${step.values[1]} from ${step.reach_mm} mm on`;
+    case "from_garment":
+      return `From ${step.map} of the ${step.garment} within ${step.reach_mm} mm`;
+    case "from_file":
+      return `From ${step.file}${step.named === null ? "" : `, ${step.named}`}`;
+    case "change": {
+      const { how, amount, other } = step;
+      return how === "invert" ? CHANGES[how] : how === "clamp" ? `${CHANGES[how]} to ${amount} to ${other}` : `${CHANGES[how]} ${how === "smooth" ? `over ${amount} mm` : `by ${amount}`}`;
+    }
+    case "with_map":
+      return `${{ multiply: "Times", least: "Least of it and", most: "Most of it and" }[step.how]} ${step.map}`;
+    case "mirror":
+      return `${step.side > 0 ? "Left" : "Right"} side copied to the other`;
+    case "values":
+      return `${count(step.values.length, "value")} brought in`;
   }
-  if (step.with_map !== null) return `${{ multiply: "Times", least: "Least of it and", most: "Most of it and" }[step.with_map.how]} ${step.with_map.map}`;
-  if (step.mirror !== null) return `${step.mirror > 0 ? "Left" : "Right"} side copied to the other`;
-  return `${count(step.values?.length ?? 0, "value")} brought in`;
 }
 
 function strokeSaid(stroke: StrokeRecord): string {

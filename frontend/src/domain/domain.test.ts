@@ -9,7 +9,7 @@ import { bytes, count, bodiesSaid, faultsOf, stretchSaid, mm, percent, span, tak
 
 const empty: ShotDocument = {
   format: "patient-needle-shot",
-  version: 1,
+  version: 2,
   name: "Test",
   frame_rate: 24,
   frames: [1001, 1010],
@@ -169,8 +169,7 @@ describe("words", () => {
 });
 
 test("garments are worn further in one place at a time", () => {
-  const named = (name: string) => ({ ...cloth, name }) as ShotDocument["garments"][number];
-  const worn = { ...empty, garments: [named("skirt"), named("apron"), named("coat")] };
+  const worn = ["skirt", "apron", "coat"].reduce((document, name) => addGarment(document, { ...cloth, name }).document, empty);
   const order = (name: string) => dressFurtherIn(worn, name).document.garments.map((garment) => garment.name);
   expect(order("coat")).toEqual(["skirt", "coat", "apron"]);
   expect(order("skirt")).toEqual(["skirt", "apron", "coat"]);

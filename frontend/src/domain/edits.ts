@@ -1,5 +1,5 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
-import type { CastRecord, ColliderRecord, FabricRecord, GarmentRecord, HoldRecord, Pop, ShotDocument, WindRecord } from "../api/client";
+import type { CastRecord, ColliderRecord, FabricRecord, FileRecipe, GarmentRecord, HoldRecord, Pop, ShotDocument, WindRecord } from "../api/client";
 import { type Keyed, spread } from "./keys";
 
 export interface Edit {
@@ -45,12 +45,13 @@ export function addMember(document: ShotDocument, member: CastRecord): Edit {
   };
 }
 
-/** A garment as it is brought in: held by nothing. */
+/** A garment as it is brought in from a file: held by nothing. */
 export function addGarment(
   document: ShotDocument,
-  file: Pick<GarmentRecord, "name" | "file"> & Partial<Pick<GarmentRecord, "mesh" | "unit" | "up">>,
+  { name, ...file }: { name: string } & Pick<FileRecipe, "file"> & Partial<Pick<FileRecipe, "mesh" | "unit" | "up">>,
 ): Edit {
-  const garment: Omit<GarmentRecord, "fabric"> = {
+  const recipe: FileRecipe = {
+    kind: "file",
     unit: "m",
     up: "y",
     mesh: null,
@@ -58,12 +59,17 @@ export function addGarment(
     placed: { scale: 1, turn: 0, move: [0, 0, 0] },
     warp: [0, 1, 0],
     rest_angles: "flat",
+    starts_at: 0,
+  };
+  const garment: Omit<GarmentRecord, "fabric"> = {
+    name,
+    recipe,
     calm: 0,
     shelter: 0,
     filling: null,
     finished: null,
-    starts_at: 0,
-    choices: [], maps: [],
+    choices: [],
+    maps: [],
     holds: [],
   };
   const fabrics = document.fabrics.length > 0 ? document.fabrics : [plainWeave];
@@ -85,6 +91,12 @@ export const plainCollider: ColliderRecord = { clearance_mm: 2, friction: 0.3, t
 export function changeCollider(document: ShotDocument, name: string, change: Partial<ColliderRecord>, said: string): Edit {
   const before = (document.cast ?? []).find((one) => one.name === name)?.collider ?? plainCollider;
   return changeMember(document, name, { collider: { ...before, ...change } }, said);
+}
+
+/** Change how a garment is made. */
+export function changeRecipe(document: ShotDocument, name: string, change: Partial<FileRecipe>, said: string): Edit {
+  const before = document.garments.find((one) => one.name === name)?.recipe;
+  return before === undefined ? { document, said: "" } : changeGarment(document, name, { recipe: { ...before, ...change } }, said);
 }
 
 export function changeGarment(

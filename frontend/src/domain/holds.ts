@@ -1,10 +1,10 @@
 /** What holds cloth: kinds of holds, how firmly, and the edits that make and change them. */
-import type { BorderReading, Choice, HoldRecord, Pop, Shot, ShotDocument } from "../api/client";
+import type { BorderReading, Choice, HoldRecord, How, Pop, Shot, ShotDocument } from "../api/client";
 import { changeGarment, type Edit, holdsOf } from "./edits";
 import { type Keyed, keysOf, spread } from "./keys";
 import { count } from "./words";
 
-export type Kind = "follows" | "sticks" | "stitched" | "handle" | "tether" | "elastic";
+export type Kind = How["kind"];
 
 /** Each kind of hold: its name, what it does, and the mark it has on the stage. */
 export const KINDS: readonly { kind: Kind; name: string; does: string }[] = [
@@ -18,40 +18,28 @@ export const KINDS: readonly { kind: Kind; name: string; does: string }[] = [
 
 export const PLAIN_CHOICE: Choice = { group: null, border: null, vertices: null, named: null, row: 0, rings: 0, fade: 0, grips: null, whole: false };
 
-const PLAIN_HOLD: Omit<HoldRecord, "name" | "choose"> = {
-  follows: null,
-  sticks: null,
-  stitched: null,
-  handle: null,
-  tether: null,
-  elastic: null,
-  grip: 1,
-  on: 1,
-  ease_in: 6,
-};
-
-export function kindOf(hold: HoldRecord): Kind {
-  return KINDS.find(({ kind }) => hold[kind] !== null)?.kind ?? "follows";
-}
-
 /** A hold as it is when it is made: `to` is a cast member, or a garment for a stitch; `middle` of its vertices. */
 export function newHold(kind: Kind, name: string, choose: Choice, to: string, middle: readonly number[]): HoldRecord {
-  const hold = { ...PLAIN_HOLD, name, choose };
+  const soft = kind === "sticks" || kind === "stitched" || kind === "tether";
+  return { name, choose, how: newHow(kind, to, middle), grip: soft ? 0.9 : 1, on: 1, ease_in: 6 };
+}
+
+function newHow(kind: Kind, to: string, middle: readonly number[]): How {
   switch (kind) {
     case "follows":
-      return { ...hold, follows: to };
+      return { kind, to };
     case "sticks":
-      return { ...hold, sticks: { to, reach_mm: 20, slides: null }, grip: 0.9 };
+      return { kind, to, reach_mm: 20, slides: null };
     case "stitched":
-      return { ...hold, stitched: { to, choose: null, gap_mm: 0, reach_mm: 20 }, grip: 0.9 };
+      return { kind, to, choose: null, gap_mm: 0, reach_mm: 20 };
     case "handle": {
       const [x = 0, y = 0, z = 0] = middle.map((value) => Math.round(value * 1000) / 1000);
-      return { ...hold, handle: { place: [x, y, z], turn: [0, 0, 0], scale: 1, reach_mm: null, carried_by: null } };
+      return { kind, place: [x, y, z], turn: [0, 0, 0], scale: 1, reach_mm: null, carried_by: null };
     }
     case "tether":
-      return { ...hold, tether: { to, length_mm: 50 }, grip: 0.9 };
+      return { kind, to, length_mm: 50 };
     case "elastic":
-      return { ...hold, elastic: { factor: 0.8, tension: 10 } };
+      return { kind, factor: 0.8, tension: 10 };
   }
 }
 
@@ -89,20 +77,29 @@ export function widen(document: ShotDocument, garment: string, pop: Pop): Edit {
   const said = `changes over frames ${pop.wider[0]} to ${pop.wider[1]}`;
   if (pop.keyed === "grip") return changeHold(document, garment, pop.hold, { grip: moved(hold.grip) }, said);
   const axis = Number(pop.keyed.split(".")[1]);
-  if (hold.handle === null) return { document, said: "" };
-  const [x, y, z] = hold.handle.place.map((value, at) => (at === axis ? moved(value) : value)) as [Keyed, Keyed, Keyed];
-  return changeHold(document, garment, pop.hold, { handle: { ...hold.handle, place: [x, y, z] } }, said);
+  if (hold.how.kind !== "handle") return { document, said: "" };
+  const [x, y, z] = hold.how.place.map((value, at) => (at === axis ? moved(value) : value)) as [Keyed, Keyed, Keyed];
+  return changeHold(document, garment, pop.hold, { how: { ...hold.how, place: [x, y, z] } }, said);
 }
 
 /** What a hold holds on to, in a few words. */
 export function holdSaid(hold: HoldRecord): string {
   if (hold.on === 0) return "switched off";
-  if (hold.follows !== null) return `${firm(hold.grip)} to the ${hold.follows} as worn`;
-  if (hold.sticks !== null) return `sticks to the ${hold.sticks.to} within ${hold.sticks.reach_mm} mm, ${firm(hold.grip)}`;
-  if (hold.stitched !== null) return `stitched to the ${hold.stitched.to} within ${hold.stitched.reach_mm} mm, ${firm(hold.grip)}`;
-  if (hold.handle !== null) return `carried on a handle, ${firm(hold.grip)}`;
-  if (hold.tether !== null) return `tethered ${hold.tether.to === null ? "to where it is" : `to the ${hold.tether.to}`} by ${hold.tether.length_mm} mm`;
-  return `drawn to ${typeof hold.elastic?.factor === "number" ? `${Math.round(hold.elastic.factor * 100)} %` : "a keyed share"} of its length`;
+  const how = hold.how;
+  switch (how.kind) {
+    case "follows":
+      return `${firm(hold.grip)} to the ${how.to} as worn`;
+    case "sticks":
+      return `sticks to the ${how.to} within ${how.reach_mm} mm, ${firm(hold.grip)}`;
+    case "stitched":
+      return `stitched to the ${how.to} within ${how.reach_mm} mm, ${firm(hold.grip)}`;
+    case "handle":
+      return `carried on a handle, ${firm(hold.grip)}`;
+    case "tether":
+      return `tethered ${how.to === null ? "to where it is" : `to the ${how.to}`} by ${how.length_mm} mm`;
+    case "elastic":
+      return `drawn to ${typeof how.factor === "number" ? `${Math.round(how.factor * 100)} %` : "a keyed share"} of its length`;
+  }
 }
 
 function firm(grip: Keyed): string {

@@ -74,21 +74,24 @@ function addHoldLanes(garment: string, hold: HoldRecord, add: Add): void {
   const id = `${garment} ${hold.name}`;
   add(`${id} grip`, `grip of ${hold.name}`, "", hold.grip, [0, 1], put((_, grip) => ({ grip })), { hold: hold.name, keyed: "grip" });
   add(`${id} on`, `${hold.name} holds`, "", hold.on, [0, 1], put((_, on) => ({ on })), { hold: hold.name });
-  if (hold.elastic !== null) {
-    add(`${id} factor`, `length of ${hold.name}`, "", hold.elastic.factor, [0, 1], put((here, factor) => ({ elastic: here.elastic === null ? null : { ...here.elastic, factor } })), { hold: hold.name });
+  const how = hold.how;
+  if (how.kind === "elastic") {
+    const change = ({ how: now }: HoldRecord, factor: Keyed): Partial<HoldRecord> => (now.kind === "elastic" ? { how: { ...now, factor } } : {});
+    add(`${id} factor`, `length of ${hold.name}`, "", how.factor, [0, 1], put(change), { hold: hold.name });
   }
-  if (hold.handle === null) return;
+  if (how.kind !== "handle") return;
   for (const [at, axis] of (["x", "y", "z"] as const).entries()) {
     for (const [key, unit] of [["place", "m"], ["turn", "°"]] as const) {
-      const change = (here: HoldRecord, value: Keyed): Partial<HoldRecord> => {
-        if (here.handle === null) return {};
-        const [x, y, z] = here.handle[key].map((one, index) => (index === at ? value : one)) as [Keyed, Keyed, Keyed];
-        return { handle: { ...here.handle, [key]: [x, y, z] } };
+      const change = ({ how: now }: HoldRecord, value: Keyed): Partial<HoldRecord> => {
+        if (now.kind !== "handle") return {};
+        const [x, y, z] = now[key].map((one, index) => (index === at ? value : one)) as [Keyed, Keyed, Keyed];
+        return { how: { ...now, [key]: [x, y, z] } };
       };
-      const value = hold.handle[key][at] ?? 0;
+      const value = how[key][at] ?? 0;
       const reach: [number, number] | null = typeof value === "number" ? null : [Math.min(...value.values), Math.max(...value.values) + 1e-6];
       add(`${id} ${key} ${axis}`, `${hold.name}, ${key} ${axis}`, unit, value, reach, put(change), { hold: hold.name, keyed: `${key}.${at}` });
     }
   }
-  add(`${id} scale`, `scale of ${hold.name}`, "", hold.handle.scale, null, put((here, scale) => ({ handle: here.handle === null ? null : { ...here.handle, scale } })), { hold: hold.name });
+  const scaled = ({ how: now }: HoldRecord, scale: Keyed): Partial<HoldRecord> => (now.kind === "handle" ? { how: { ...now, scale } } : {});
+  add(`${id} scale`, `scale of ${hold.name}`, "", how.scale, null, put(scaled), { hold: hold.name });
 }

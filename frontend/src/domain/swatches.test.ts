@@ -3,7 +3,7 @@ import type { ShotDocument } from "../api/client";
 import { addGarment, plainWeave } from "./edits";
 import { bendingLength, changeSwatch, curveFault, curveFrom, dropUnworn, FIGURES, ownSwatch, pullLine, PULLS, RARE_FIGURES, shown, tidy, usersOf, wear, withPoint } from "./swatches";
 
-const bare = { format: "patient-needle-shot", version: 1, name: "Test", frame_rate: 24, frames: [1, 9], fabrics: [], garments: [] } as unknown as ShotDocument;
+const bare = { format: "patient-needle-shot", version: 2, name: "Test", frame_rate: 24, frames: [1, 9], fabrics: [], garments: [] } as unknown as ShotDocument;
 const dressed = addGarment(addGarment(bare, { name: "skirt", file: "a.obj" }).document, { name: "smock", file: "b.obj" }).document;
 const [warp, , shear] = PULLS;
 

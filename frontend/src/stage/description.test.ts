@@ -3,7 +3,7 @@ import type { Reading, Shot, ShotDocument, Take } from "../api/client";
 import { describe } from "./description";
 
 const document = {
-  format: "patient-needle-shot", version: 1, name: "Test", frame_rate: 24, frames: [1001, 1100], run_in: { settle: 10, move: 30 },
+  format: "patient-needle-shot", version: 2, name: "Test", frame_rate: 24, frames: [1001, 1100], run_in: { settle: 10, move: 30 },
   cast: [], fabrics: [], garments: [],
 } as unknown as ShotDocument;
 const shot = { id: 1, revision: 4, document } as unknown as Shot;

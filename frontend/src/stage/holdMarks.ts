@@ -2,7 +2,7 @@
 import { useEffect } from "react";
 import { floats, indices, part, type Shot, verticesOf } from "../api/client";
 import { holdsOf } from "../domain/edits";
-import { type Kind, kindOf } from "../domain/holds";
+import { type Kind } from "../domain/holds";
 import { complain } from "../state/queries";
 import { useRoom } from "../state/room";
 import type { Loops } from "./clothPicking";
@@ -21,7 +21,7 @@ export function useHoldMarks(stage: Stage | null, shot: Shot, loops: Loops | nul
       return;
     }
     let current = true;
-    void Promise.all(holds.map((hold) => heldBy(base, hold.name, kindOf(hold)).catch(() => null)))
+    void Promise.all(holds.map((hold) => heldBy(base, hold.name, hold.how.kind).catch(() => null)))
       .then((found) => {
         if (!current) return;
         stage.borders.showHeld(loops.points, found.filter((one) => one !== null));

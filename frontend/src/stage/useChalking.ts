@@ -2,7 +2,7 @@
  * line to shade along is drawn likewise. While a map is compared with another nothing is drawn.
  */
 import { useEffect, useRef, useState } from "react";
-import { floats, floatsOf, part, type Shot, type StrokeRecord } from "../api/client";
+import { floats, floatsOf, part, type Shot, type StepRecord, type StrokeRecord } from "../api/client";
 import { addStep, type Brush, lessOf, mapAtHand, mapsOf } from "../domain/chalk";
 import { complain, useEdit } from "../state/queries";
 import { useRoom } from "../state/room";
@@ -121,7 +121,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
   const finish = (stroke: Going) => {
     going.current = null;
     if (garment === null || map === undefined || stroke.hits.length === 0) return;
-    edit.mutate({ edit: (document) => addStep(document, garment, map.name, { stroke: { ...stroke.brush, hits: stroke.hits } }), onNewest: true });
+    edit.mutate({ edit: (document) => addStep(document, garment, map.name, { kind: "stroke", ...stroke.brush, hits: stroke.hits }), onNewest: true });
   };
   const hear = (at: ClothHit | null, pressure: number) => {
     const stroke = going.current;
@@ -139,9 +139,9 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
     if (line === null || garment === null || map === undefined) return;
     const [start, end] = [rounded(from.place), rounded(to.place)];
     if (Math.hypot(start[0] - end[0], start[1] - end[1], start[2] - end[2]) < SHORTEST) return;
-    const along = { start, end, values: [...line] as [number, number] };
+    const along: StepRecord = { kind: "along", start, end, values: [...line] as [number, number] };
     useRoom.getState().set({ line: null });
-    edit.mutate({ edit: (document) => addStep(document, garment, map.name, { along }), onNewest: true });
+    edit.mutate({ edit: (document) => addStep(document, garment, map.name, along), onNewest: true });
   };
 
   return {

@@ -1,6 +1,6 @@
 /** Moving the handle of the hold that is looked at: by its knobs on the stage, in steps unless Alt is held. */
 import { useEffect, useRef } from "react";
-import type { HoldRecord, Shot } from "../api/client";
+import type { HowOf, Shot } from "../api/client";
 import { firstSimulated, holdsOf } from "../domain/edits";
 import { changeHold } from "../domain/holds";
 import { type Keyed, valueAt, withKey } from "../domain/keys";
@@ -11,7 +11,7 @@ import type { Stage } from "./stage";
 
 const ARM = 0.22; // m, a handle's arms
 
-type Handle = NonNullable<HoldRecord["handle"]>;
+type Handle = HowOf<"handle">;
 
 export interface HandleDrag {
   /** Whether the press took a knob. */
@@ -34,7 +34,7 @@ export function useHandle(stage: Stage | null, shot: Shot, garment: string | nul
   const at = useRoom((room) => room.frame);
   const frame = Math.max(at, firstSimulated(shot.document));
   const hold = active && garment !== null ? holdsOf(shot.document, garment).find((one) => one.name === name) : undefined;
-  const handle = hold?.handle ?? null;
+  const handle = hold?.how.kind === "handle" ? hold.how : null;
   const drag = useRef<Drag | null>(null);
 
   useEffect(() => {
@@ -42,8 +42,8 @@ export function useHandle(stage: Stage | null, shot: Shot, garment: string | nul
   }, [stage, handle, frame]);
 
   const put = ({ knob, now }: Drag) => {
-    if (hold === undefined || garment === null) return;
-    edit.mutate({ edit: (document) => changeHold(document, garment, hold.name, { handle: changed(hold.handle, knob, now, frame) }, saidOf(knob, now)) });
+    if (hold === undefined || handle === null || garment === null) return;
+    edit.mutate({ edit: (document) => changeHold(document, garment, hold.name, { how: changed(handle, knob, now, frame) }, saidOf(knob, now)) });
   };
 
   return {
@@ -86,8 +86,7 @@ function valueOf(handle: Handle, knob: Knob): Keyed {
 }
 
 /** The handle with one of its values changed: a key at the frame where it has keys. */
-function changed(handle: Handle | null, knob: Knob, now: number, frame: number): Handle | null {
-  if (handle === null) return null;
+function changed(handle: Handle, knob: Knob, now: number, frame: number): Handle {
   const key = knob.turns ? "turn" : "place";
   const before = valueOf(handle, knob);
   const next = typeof before === "number" ? now : withKey(before, frame, now);

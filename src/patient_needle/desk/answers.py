@@ -444,7 +444,7 @@ def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
 
 def _garment_offers(opened: OpenShot, name: str, piece: OpenGarment) -> tuple[Offer, ...]:
     """What looks wrong about a garment beside the first character that has a human's size."""
-    unit = next(one.unit for one in opened.shot.garments if one.name == name)
+    unit = next(one.recipe.unit for one in opened.shot.garments if one.name == name)
     for source in opened.sources.values():
         body = source.member.motion.rest()
         if source.member.kind == "character" and HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:

@@ -16,7 +16,7 @@ from ..core.craft.dressing import Dressed, dress
 from ..core.craft.fastened import HoldMarks, marks_of, named
 from ..core.craft.ground import Ground
 from ..core.craft.neighbours import Neighbours
-from ..core.craft.plan import CastMember, Garment, RunIn, ShotPlan
+from ..core.craft.plan import CastMember, Garment, ShotPlan
 from ..core.craft.remembered import Remembered
 from ..core.craft.run_in import StagedMotion
 from ..core.craft.seams import Seam, seams_of
@@ -24,12 +24,11 @@ from ..core.craft.self_cuts import SelfCuts
 from ..core.geometry.topology import border_loops
 from ..core.geometry.triangulate import TriangleMap
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.patience import FIRST_LOOK
 from ..core.model.topology import Topology
 from ..core.model.typed import Indices, Points, Scalars
 from ..core.model.wind import Wind
 from ..core.solver.outfit import spans_of
-from ..formats.shot_file.assemble import assemble_garment, wind_of
+from ..formats.shot_file.assemble import assemble_garment, plan_of, wind_of
 from ..formats.shot_file.document import ChoiceRecord, ShotFile
 from ..formats.shot_file.holds import kept_of
 from ..formats.shot_file.members import AssembledMember, assemble_cast
@@ -75,13 +74,13 @@ class OpenShot:
     @cached_property
     def plan(self) -> ShotPlan:
         """What is good, as a plan."""
-        shot = self.shot
-        return ShotPlan(
-            shot.name, shot.frame_rate, shot.frames, RunIn(shot.run_in.settle, shot.run_in.move),
-            tuple(self.cast.values()), tuple(g.garment for g in self.garments.values()),
-            np.array(shot.forces.gravity), shot.forces.air_drag, shot.forces.air_density, tuple(self.winds),
-            patience=FIRST_LOOK, together=shot.together,
-        )  # fmt: skip
+        garments = [one.garment for one in self.garments.values()]
+        try:
+            return plan_of(self.shot, self.cast.values(), garments, self.winds)
+        except NeedleError as error:
+            self.faults[self.shot.name] = error
+            even = self.shot.model_copy(update={"time_stretch": 1.0, "least_substeps": 1.0})
+            return plan_of(even, self.cast.values(), garments, self.winds)
 
     @cached_property
     def colliders(self) -> Colliders:

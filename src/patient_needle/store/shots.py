@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from ..core.model.errors import NeedleError
+from ..core.model.references import named_files
 from . import blobs
 from .errors import ConflictError, MissingError
 from .events import tell
@@ -50,6 +52,17 @@ def files(session: Session, shot_id: int, number: int) -> Files:
     return {row.name: row.sha for row in rows}
 
 
+def renew(session: Session, renewed: Callable[[Document, str], Document]) -> None:
+    """Put every document of an earlier version into the present one. One that makes no sense stays as it is, to
+    be named when it is opened.
+    """
+    for found in session.scalars(select(Revision).where(Revision.document["version"].as_integer() == 1)):
+        try:
+            found.document = renewed(found.document, f"shot {found.shot_id}")
+        except NeedleError:
+            continue
+
+
 def contents(
     session: Session, shot_id: int, number: int | None = None
 ) -> tuple[Document, dict[str, Iterator[bytes]]]:
@@ -76,7 +89,7 @@ def edit(session: Session, shot_id: int, seen: int, document: Document, named: F
     """
     shot = _unchanged(session, shot_id, seen)
     kept = files(session, shot_id, shot.head) | named
-    used = set(named_in(document))
+    used = set(named_files(document))
     number = 1 + (session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot_id)) or 0)
     added = _add(
         session, shot, number, shot.head, said, document,
@@ -112,22 +125,6 @@ def following(session: Session, shot: Shot) -> int | None:
     )
 
 
-def named_in(document: Document) -> list[str]:
-    """Every file name a document uses, each once, in order."""
-    names = [member["file"] for member in document.get("cast", [])]
-    names += [garment["file"] for garment in document.get("garments", [])]
-    names += [member["cache"] for member in document.get("cast", []) if member.get("cache")]
-    names += [member["motion"]["file"] for member in document.get("cast", []) if member.get("motion")]
-    shapes = [shape for member in document.get("cast", []) for shape in member.get("shapes") or []]
-    names += [shape["file"] for shape in shapes if shape.get("file")]
-    finished = [garment.get("finished") for garment in document.get("garments", [])]
-    names += [one["cache"] for one in finished if one]
-    maps = [one for garment in document.get("garments", []) for one in garment.get("maps") or []]
-    steps = [step.get("from_file") for one in maps for step in one.get("steps") or []]
-    names += [step["file"] for step in steps if step]
-    return list(dict.fromkeys(names))
-
-
 def remove(session: Session, shot_id: int) -> None:
     """Delete a shot with its takes; blobs that nothing else uses go too."""
     session.delete(get(session, shot_id, lock=True))
@@ -157,7 +154,7 @@ def _moved(session: Session, shot: Shot, number: int) -> Revision:
 def _add(
     session: Session, shot: Shot, number: int, before: int | None, said: str, document: Document, named: Files
 ) -> Revision:
-    missing = [name for name in named_in(document) if name not in named]
+    missing = [name for name in named_files(document) if name not in named]
     if missing:
         raise MissingError(
             f"the shot names '{missing[0]}', which was not brought in", remedy="Bring it in first"

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..core.model.errors import FileError, NeedleError
 from ..formats.file_names import file_name, plain_name
-from ..formats.shot_file.document import parse_shot
+from ..formats.shot_file.document import current, parse_shot
 from ..formats.shot_file.parcel import read_zip, write_zip
 from ..store import blobs, shots
 from ..store.errors import MissingError
@@ -37,7 +37,7 @@ def described(session: Session, shot_id: int) -> schemas.Shot:
         id=shot.id, name=shot.name, revision=shot.head, said=here.said,
         undo_said=here.said if here.before is not None else None,
         redo_said=None if after is None else shots.revision(session, shot_id, after).said,
-        document=here.document,  # type: ignore[arg-type]  # validated here
+        document=current(here.document, f"shot '{shot.name}'"),
     )  # fmt: skip
 
 
@@ -55,7 +55,7 @@ def list_shots() -> list[schemas.ShotLine]:
 def make_shot(new: schemas.ShotNew) -> schemas.Shot:
     """Make an empty shot, to bring a character and a garment into."""
     document = schemas.ShotFile(
-        format="patient-needle-shot", version=1, fabrics=[], garments=[], **new.model_dump()
+        format="patient-needle-shot", version=2, fabrics=[], garments=[], **new.model_dump()
     ).model_dump(mode="json")
     with services().store.begin() as session:
         return described(session, shots.create(session, document, {}).id)

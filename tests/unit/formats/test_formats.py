@@ -197,7 +197,7 @@ def test_demo_shots_are_valid_by_the_published_schema():
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (lambda d: d.update(version=2), "version 2"),
+        (lambda d: d.update(version=3), "version 3"),
         (lambda d: d.update(format="other"), "not a shot file"),
         (lambda d: d.update(wind=3), "'wind' is not a known key"),
         (lambda d: d["forces"].update(air_drag=-1), r"'forces.air_drag' cannot be -1"),

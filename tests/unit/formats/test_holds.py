@@ -23,7 +23,13 @@ ROW = {"vertices": [1, 2, 3]}
 
 def garment(*holds: dict, **changes) -> GarmentRecord:
     return GarmentRecord.model_validate(
-        {"name": "cape", "file": "cape.obj", "fabric": "wool", "holds": list(holds), **changes}
+        {
+            "name": "cape",
+            "recipe": {"kind": "file", "file": "cape.obj"},
+            "fabric": "wool",
+            "holds": list(holds),
+            **changes,
+        }
     )
 
 
@@ -34,18 +40,31 @@ def made(record: GarmentRecord, **keeps):
 def test_each_kind_in_si():
     holds = made(
         garment(
-            {"name": "a", "choose": ROW, "follows": "body"},
-            {"name": "b", "choose": ROW, "sticks": {"to": "body", "reach_mm": 25, "slides": 0.4}, "grip": 0.5},
-            {"name": "c", "choose": ROW, "stitched": {"to": "coat", "gap_mm": 2, "reach_mm": 30}},
-            {"name": "d", "choose": ROW, "handle": {"place": [0, {"frames": [1, 9], "values": [0, 1]}, 0]}},
-            {"name": "e", "choose": ROW, "tether": {"length_mm": 40}},
+            {"name": "a", "choose": ROW, "how": {"kind": "follows", "to": "body"}},
+            {
+                "name": "b",
+                "choose": ROW,
+                "how": {"kind": "sticks", "to": "body", "reach_mm": 25, "slides": 0.4},
+                "grip": 0.5,
+            },
+            {
+                "name": "c",
+                "choose": ROW,
+                "how": {"kind": "stitched", "to": "coat", "gap_mm": 2, "reach_mm": 30},
+            },
+            {
+                "name": "d",
+                "choose": ROW,
+                "how": {"kind": "handle", "place": [0, {"frames": [1, 9], "values": [0, 1]}, 0]},
+            },
+            {"name": "e", "choose": ROW, "how": {"kind": "tether", "length_mm": 40}},
             {
                 "name": "f",
                 "choose": ROW,
-                "elastic": {"factor": 0.7},
+                "how": {"kind": "elastic", "factor": 0.7},
                 "on": {"frames": [5, 6], "values": [1, 0]},
             },
-            {"name": "g", "choose": ROW, "follows": "cape"},
+            {"name": "g", "choose": ROW, "how": {"kind": "follows", "to": "cape"}},
         )
     )
     assert holds[0].how == Follow("body")
@@ -64,11 +83,15 @@ def test_each_kind_in_si():
 @pytest.mark.parametrize(
     ("hold", "says"),
     [
-        ({"name": "a", "choose": ROW}, "hold 'a': it holds by nothing"),
-        ({"name": "a", "choose": ROW, "follows": "x", "elastic": {}}, "follows and elastic"),
-        ({"name": "a", "choose": {}, "follows": "x"}, "chooses by nothing"),
-        ({"name": "a", "choose": {"named": "band"}, "follows": "x"}, "keeps no choice 'band'"),
-        ({"name": "a", "choose": {**ROW, "grips": [1, 1]}, "follows": "x"}, "2 grips for 3 vertices"),
+        ({"name": "a", "choose": {}, "how": {"kind": "follows", "to": "x"}}, "chooses by nothing"),
+        (
+            {"name": "a", "choose": {"named": "band"}, "how": {"kind": "follows", "to": "x"}},
+            "keeps no choice 'band'",
+        ),
+        (
+            {"name": "a", "choose": {**ROW, "grips": [1, 1]}, "how": {"kind": "follows", "to": "x"}},
+            "2 grips for 3 vertices",
+        ),
     ],
 )
 def test_what_says_too_little_or_too_much_is_refused(hold, says):
@@ -78,7 +101,11 @@ def test_what_says_too_little_or_too_much_is_refused(hold, says):
 
 def test_a_kept_choice_is_grown_by_what_names_it():
     record = garment(
-        {"name": "a", "choose": {"named": "band", "rings": 2, "fade": 1}, "follows": "x"},
+        {
+            "name": "a",
+            "choose": {"named": "band", "rings": 2, "fade": 1},
+            "how": {"kind": "follows", "to": "x"},
+        },
         choices=[{"name": "band", "choose": {"border": "highest", "rings": 1}}],
     )
     (hold,) = made(record)
@@ -103,16 +130,17 @@ def test_a_garment_follows_the_motion_of_its_own_file(tmp_path: Path):
     for path in (DEMO / "flag").iterdir():
         (tmp_path / path.name).write_bytes(path.read_bytes())
     yard = {
-        "name": "sleeve", "file": "yard.glb", "fabric": "bunting", "starts_at": 1001,
-        "holds": [{"name": "as filed", "choose": {"vertices": [0, 1, 2]}, "follows": "sleeve"}],
+        "name": "sleeve", "fabric": "bunting",
+        "recipe": {"kind": "file", "file": "yard.glb", "starts_at": 1001},
+        "holds": [{"name": "as filed", "choose": ROW, "how": {"kind": "follows", "to": "sleeve"}}],
     }  # fmt: skip
     shot["garments"] = [yard]
     plan = assemble(parse_shot(shot, "here"), tmp_path)
     dressed = dress(plan, plan.garments[0])
     there = dressed.grasp(dressed.taken(995), Moment(1012, 1012, 1012, 995, 24.0)).held_to
-    assert there == pytest.approx(plan.member("yard").motion.at(1012)[:3], abs=1e-12)
-    assert np.abs(there - plan.garments[0].mesh.vertices[:3]).max() > 0.05
-    shot["garments"] = flag(follows="signal flag")["garments"]
+    assert there == pytest.approx(plan.member("yard").motion.at(1012)[1:4], abs=1e-12)
+    assert np.abs(there - plan.garments[0].mesh.vertices[1:4]).max() > 0.05
+    shot["garments"] = flag(how={"kind": "follows", "to": "signal flag"})["garments"]
     still = assemble(parse_shot(shot, "here"), tmp_path)
     with pytest.raises(ShotError, match="its own file has no motion"):
         dress(still, still.garments[0])
@@ -121,8 +149,10 @@ def test_a_garment_follows_the_motion_of_its_own_file(tmp_path: Path):
 def test_a_stitch_ends_where_the_other_garment_says():
     coat = garment(choices=[{"name": "collar", "choose": {"border": "highest", "row": 1}}], name="coat")
     there = {"to": "coat", "choose": {"named": "collar", "rings": 2}}
-    (hold,) = made(garment({"name": "c", "choose": ROW, "stitched": there}), coat=kept_of(coat))
+    (hold,) = made(
+        garment({"name": "c", "choose": ROW, "how": {"kind": "stitched", **there}}), coat=kept_of(coat)
+    )
     assert isinstance(hold.how, Stitch)
     assert hold.how.to == Choice(border="highest", row=1, rings=2)
     with pytest.raises(ShotError, match="keeps no choice 'collar'"):
-        made(garment({"name": "c", "choose": ROW, "stitched": there}))
+        made(garment({"name": "c", "choose": ROW, "how": {"kind": "stitched", **there}}))

@@ -157,7 +157,7 @@ class TestInAShot:
 
     def test_a_file_is_read_and_goes_along(self, tmp_path):
         write_values(tmp_path / "hem.ply", MESH, "hem", VALUES)
-        document = self.shot(tmp_path, {"from_file": {"file": "hem.ply"}})
+        document = self.shot(tmp_path, {"kind": "from_file", "file": "hem.ply"})
         shot = parse_shot(document, "flag")
         (step,) = assemble(shot, tmp_path).garments[0].maps[0].steps
         assert step.values == pytest.approx(VALUES, abs=1e-7)
@@ -165,7 +165,7 @@ class TestInAShot:
         assert "hem.ply" in read_folder(tmp_path / "shot.json")[1]
 
     def test_another_file_of_the_same_name_is_another_map(self, tmp_path):
-        document = self.shot(tmp_path, {"from_file": {"file": "hem.ply"}})
+        document = self.shot(tmp_path, {"kind": "from_file", "file": "hem.ply"})
         same = differences(document, document, {"hem.ply": "a"}, {"hem.ply": "a"})
         other = differences(document, document, {"hem.ply": "a"}, {"hem.ply": "b"})
         assert same == []
@@ -173,7 +173,7 @@ class TestInAShot:
 
     def test_what_is_wrong_names_map_and_step(self, tmp_path):
         Image.new("RGB", (8, 8)).save(tmp_path / "colour.png")
-        document = self.shot(tmp_path, {"from_file": {"file": "colour.png"}})
+        document = self.shot(tmp_path, {"kind": "from_file", "file": "colour.png"})
         with pytest.raises(NeedleError, match="not grey") as raised:
             assemble(parse_shot(document, "flag"), tmp_path)
         assert "map 'hem', step 1" in str(raised.value)

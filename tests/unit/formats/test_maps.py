@@ -16,7 +16,11 @@ from patient_needle.formats.shot_file.differences import differences
 from patient_needle.formats.shot_file.document import parse_shot
 
 FLAG = Path(__file__).parents[3] / "demo" / "flag"
-HEAVY = {"name": "hem", "role": "weight", "steps": [{"along": {"start": [0.1, 0, 0], "end": [0.5, 0, 0]}}]}
+HEAVY = {
+    "name": "hem",
+    "role": "weight",
+    "steps": [{"kind": "along", "start": [0.1, 0, 0], "end": [0.5, 0, 0]}],
+}
 
 
 def flag(**garment):
@@ -44,7 +48,9 @@ class TestOfTheFabric:
             "memory": lambda c: c.bend, "friction": lambda c: c.friction,
             "damping": lambda c: c.bend_retardation,
         }[role]  # fmt: skip
-        document = flag(maps=[{"name": "m", "role": role, "span": [1, 9], "steps": [{"fill": 0.5}]}])
+        document = flag(
+            maps=[{"name": "m", "role": role, "span": [1, 9], "steps": [{"kind": "fill", "value": 0.5}]}]
+        )
         if role == "memory":
             document["fabrics"][0] |= {"memory": 1e-3, "bend_warp": 1e-12, "bend_weft": 1e-12}
         plain = {**document, "garments": [{**document["garments"][0], "maps": []}]}
@@ -59,8 +65,8 @@ class TestOfTheFabric:
 
 class TestOfTheGrip:
     def test_a_map_of_the_grip_is_that_of_the_hold(self):
-        steps = [{"along": {"start": [0, 1.576, 0], "end": [0, 1.536, 0], "values": [1, 0]}}]
-        whole = {"name": "all", "choose": {"whole": True}, "follows": "yard"}
+        steps = [{"kind": "along", "start": [0, 1.576, 0], "end": [0, 1.536, 0], "values": [1, 0]}]
+        whole = {"name": "all", "choose": {"whole": True}, "how": {"kind": "follows", "to": "yard"}}
         made = dressed(flag(holds=[whole], maps=[{"name": "grip", "role": "hold", "steps": steps}]))
         (held,) = made.holds
         down = 1.576 - made.cloth.placed[held.vertices, 1]
@@ -82,10 +88,8 @@ class TestBadInput:
             ([HEAVY, HEAVY], "two maps are called 'hem'"),
             ([HEAVY, {**HEAVY, "name": "b"}], "both in use for weight"),
             ([{**HEAVY, "span": [-1, 2]}], "not below 0"),
-            ([{**HEAVY, "steps": [{}]}], "says nothing"),
-            ([{**HEAVY, "steps": [{"fill": 1, "mirror": 1}]}], "says fill and mirror"),
-            ([{**HEAVY, "steps": [{"values": [0.5, 0.5]}]}], "2 values, the garment has 677"),
-            ([{**HEAVY, "steps": [{"with_map": {"map": "ghost"}}]}], "no map 'ghost'"),
+            ([{**HEAVY, "steps": [{"kind": "values", "values": [0.5, 0.5]}]}], "2 values, the garment has 677"),
+            ([{**HEAVY, "steps": [{"kind": "with_map", "map": "ghost"}]}], "no map 'ghost'"),
         ],
     )
     def test_is_said(self, maps, says):
@@ -96,7 +100,7 @@ class TestBadInput:
     def test_pressure_is_from_0_to_1(self):
         hit = [0, 0, 0, 0, 0, 1, 1.5]
         with pytest.raises(NeedleError, match="hits"):
-            dressed(flag(maps=[{**HEAVY, "steps": [{"stroke": {"hits": [hit]}}]}]))
+            dressed(flag(maps=[{**HEAVY, "steps": [{"kind": "stroke", "hits": [hit]}]}]))
 
 
 def test_only_what_a_run_goes_by_counts_as_a_change():
@@ -104,12 +108,12 @@ def test_only_what_a_run_goes_by_counts_as_a_change():
         return differences(flag(maps=before), flag(maps=after), {}, {})
 
     away = {**HEAVY, "in_use": False}
-    more = {**HEAVY, "steps": [*HEAVY["steps"], {"mirror": 1}]}
+    more = {**HEAVY, "steps": [*HEAVY["steps"], {"kind": "mirror", "side": 1}]}
     assert said([HEAVY], [more]) == ["signal flag, map hem: drawn otherwise, 1 steps, now 2"]
     assert said([], [HEAVY]) == ["signal flag, map hem was put to use"]
     assert said([HEAVY], [away]) == ["signal flag, map hem was put away"]
     assert said([away], [{**more, "in_use": False}]) == []
-    made_from = {"name": "b", "role": "bend", "steps": [{"with_map": {"map": "hem"}}]}
+    made_from = {"name": "b", "role": "bend", "steps": [{"kind": "with_map", "map": "hem"}]}
     assert said([away, made_from], [{**more, "in_use": False}, made_from]) == [
         "signal flag, map hem: drawn otherwise, 1 steps, now 2"
     ]

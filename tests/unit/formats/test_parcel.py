@@ -51,7 +51,7 @@ def test_files_of_one_name_in_two_folders_stay_two(flag, tmp_path):
     back, kept = read_folder(tmp_path / "shot.json")
     again = next(member for member in back["cast"] if member["name"] == "mast")
     assert kept[again["file"]] == files["mast.obj"]
-    assert kept[back["garments"][0]["file"]] == files["signal_flag.obj"]
+    assert kept[back["garments"][0]["recipe"]["file"]] == files["signal_flag.obj"]
 
 
 def test_a_link_in_a_zip_is_refused(tmp_path):
@@ -94,7 +94,7 @@ def differing(flag, how):
         (lambda d, f: f.update({"mast.obj": "2"}), ["mast: another mesh"]),
         (lambda d, f: d["fabrics"][0].update(thickness_mm=1.5), ["thickness, mm 0.4, now 1.5"]),
         (lambda d, f: d["garments"][0]["holds"].clear(), ["signal flag, hold head rope was taken out"]),
-        (lambda d, f: d["garments"][0].update(unit="cm"), ["signal flag: unit m, now cm"]),
+        (lambda d, f: d["garments"][0]["recipe"].update(unit="cm"), ["signal flag: unit m, now cm"]),
         (lambda d, f: d["garments"][0].update(calm=0.5), ["signal flag: calm 0, now 0.5"]),
         (lambda d, f: d["forces"].update(air_drag=0.7), ["air drag 0.2, now 0.7"]),
         (lambda d, f: d["forces"]["winds"].append({"name": "gust", "strength": 3}), ["wind gust was added"]),

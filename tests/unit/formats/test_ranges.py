@@ -25,7 +25,7 @@ BODY = {"name": "b", "kind": "prop", "file": "b.obj"}
 
 
 def held(**choose: object) -> dict[str, object]:
-    return {"garments": [GARMENT | {"holds": [{"name": "h", "choose": choose}]}]}
+    return {"garments": [GARMENT | {"holds": [{"name": "h", "choose": choose, "follows": "man"}]}]}
 
 
 @pytest.mark.parametrize(

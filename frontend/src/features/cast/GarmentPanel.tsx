@@ -1,7 +1,7 @@
 import Typography from "@mui/material/Typography";
 import type { GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
 import type { Offer } from "../../domain/cast";
-import { changeGarment } from "../../domain/edits";
+import { changeRecipe } from "../../domain/edits";
 import { count, mm } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
@@ -29,21 +29,21 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
           busy={edit.isPending}
           take={([offer]) => {
             const unit = offer?.member.unit;
-            if (unit !== undefined) edit.mutate({ edit: (document) => changeGarment(document, garment.name, { unit }, `read in ${unit}`) });
+            if (unit !== undefined) edit.mutate({ edit: (document) => changeRecipe(document, garment.name, { unit }, `read in ${unit}`) });
           }}
         />
       )}
       <PlaceFields
-        placed={garment.placed}
+        placed={garment.recipe.placed}
         change={(placed, said) => {
-          edit.mutate({ edit: (document) => changeGarment(document, garment.name, { placed }, said) });
+          edit.mutate({ edit: (document) => changeRecipe(document, garment.name, { placed }, said) });
         }}
       />
       <UnitFields
-        unit={garment.unit ?? "m"}
-        up={garment.up ?? "y"}
+        unit={garment.recipe.unit}
+        up={garment.recipe.up}
         change={(change, said) => {
-          edit.mutate({ edit: (document) => changeGarment(document, garment.name, change, said) });
+          edit.mutate({ edit: (document) => changeRecipe(document, garment.name, change, said) });
         }}
       />
       <TakeOut shot={shot} name={garment.name} />

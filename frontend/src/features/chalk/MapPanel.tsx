@@ -66,7 +66,7 @@ function nothingFor(shot: Shot, garment: string, map: MapRecord): string | null 
   const worn = shot.document.garments.find((one) => one.name === garment);
   const fabric = (shot.document.fabrics ?? []).find((one) => one.name === worn?.fabric);
   if (map.role === "memory" && !fabric?.memory) return "The fabric remembers no folds: let it, on the Wardrobe bench.";
-  if (map.role === "hold" && !(worn?.holds ?? []).some((hold) => hold.follows !== null)) {
+  if (map.role === "hold" && !(worn?.holds ?? []).some((hold) => hold.how.kind === "follows")) {
     return "Nothing follows the body yet: add such a hold, of all of it, on the Fasten bench.";
   }
   return null;

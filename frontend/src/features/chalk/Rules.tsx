@@ -20,13 +20,13 @@ interface RulesProps {
   reading: Reading | undefined;
 }
 
-export type Add = (step: Partial<StepRecord>) => void;
+export type Add = (step: StepRecord) => void;
 
 /** What a hand is slow at: fills, gradients, changes of all values at once. */
 export function Rules({ shot, garment, map, maps, reading }: RulesProps) {
   const borders = reading?.garments[garment]?.borders ?? [];
   const edit = useEdit(shot);
-  const add = (step: Partial<StepRecord>) => { edit.mutate({ edit: (document) => addStep(document, garment, map.name, step), onNewest: true }); };
+  const add = (step: StepRecord) => { edit.mutate({ edit: (document) => addStep(document, garment, map.name, step), onNewest: true }); };
   const others = maps.filter((one) => one.name !== map.name);
   return (
     <Section title="By rule">
@@ -55,7 +55,7 @@ function Fill({ add }: { add: Add }) {
   return (
     <Fold title="Fill" said="the same everywhere">
       <NumberField label="Value" value={fill} low={0} high={1} keep={setFill} />
-      <Button variant="outlined" fullWidth onClick={() => { add({ fill }); }}>Fill all of it</Button>
+      <Button variant="outlined" fullWidth onClick={() => { add({ kind: "fill", value: fill }); }}>Fill all of it</Button>
     </Fold>
   );
 }
@@ -70,7 +70,7 @@ function ByHeight({ add, borders }: { add: Add; borders: readonly BorderReading[
         <NumberField label="0 below, m" value={low} keep={setLow} />
         <NumberField label="1 above, m" value={high} keep={setHigh} />
       </Box>
-      <Button variant="outlined" fullWidth disabled={low === high} onClick={() => { add({ along: { start: [0, low, 0], end: [0, high, 0], values: [0, 1] } }); }}>
+      <Button variant="outlined" fullWidth disabled={low === high} onClick={() => { add({ kind: "along", start: [0, low, 0], end: [0, high, 0], values: [0, 1] }); }}>
         Shade it by height
       </Button>
     </Fold>
@@ -91,7 +91,7 @@ function FromBorder({ add, borders }: { add: Add; borders: readonly BorderReadin
       <Button
         variant="outlined"
         fullWidth
-        onClick={() => { add({ from_choice: { choose: { ...PLAIN_CHOICE, ...border.choose, row }, reach_mm: reach, values: [1, 0] } }); }}
+        onClick={() => { add({ kind: "from_choice", choose: { ...PLAIN_CHOICE, ...border.choose, row }, reach_mm: reach, values: [1, 0] }); }}
       >
         Shade it from there
       </Button>
@@ -106,17 +106,17 @@ function Changes({ add }: { add: Add }) {
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 0.75, alignItems: "center" }}>
-        <Button variant="outlined" onClick={() => { add({ change: { how: "invert", amount: 1, other: 1 } }); }}>Invert</Button>
-        <Button variant="outlined" onClick={() => { add({ mirror: 1 }); }}>Left to right</Button>
+        <Button variant="outlined" onClick={() => { add({ kind: "change", how: "invert", amount: 1, other: 1 }); }}>Invert</Button>
+        <Button variant="outlined" onClick={() => { add({ kind: "mirror", side: 1 }); }}>Left to right</Button>
         <NumberField label="Over, mm" value={over} low={1} high={2000} keep={setOver} />
-        <Button variant="outlined" onClick={() => { add({ change: { how: "smooth", amount: over, other: 1 } }); }}>Smooth</Button>
+        <Button variant="outlined" onClick={() => { add({ kind: "change", how: "smooth", amount: over, other: 1 }); }}>Smooth</Button>
         <NumberField label="By" value={times} low={0} high={100} keep={setTimes} />
-        <Button variant="outlined" onClick={() => { add({ change: { how: "scale", amount: times, other: 1 } }); }}>Scale</Button>
+        <Button variant="outlined" onClick={() => { add({ kind: "change", how: "scale", amount: times, other: 1 }); }}>Scale</Button>
         <Box sx={{ display: "flex", gap: 0.5 }}>
           <NumberField label="From" value={ends[0]} low={0} high={1} keep={(low) => { setEnds([low, Math.max(low, ends[1])]); }} />
           <NumberField label="To" value={ends[1]} low={0} high={1} keep={(high) => { setEnds([Math.min(high, ends[0]), high]); }} />
         </Box>
-        <Button variant="outlined" onClick={() => { add({ change: { how: "clamp", amount: ends[0], other: ends[1] } }); }}>Clamp</Button>
+        <Button variant="outlined" onClick={() => { add({ kind: "change", how: "clamp", amount: ends[0], other: ends[1] }); }}>Clamp</Button>
       </Box>
     </>
   );
@@ -136,7 +136,7 @@ function Together({ add, others }: { add: Add; others: readonly MapRecord[] }) {
     <>
       <Pick label="Map" value={named} options={others.map((one) => ({ value: one.name, name: one.name }))} keep={setOther} />
       <Pick label="How" value={how} options={WAYS} keep={(value) => { setHow(WAYS.find((one) => one.value === value)?.value ?? "multiply"); }} />
-      <Button variant="outlined" fullWidth onClick={() => { add({ with_map: { map: named, how } }); }}>Put them together</Button>
+      <Button variant="outlined" fullWidth onClick={() => { add({ kind: "with_map", map: named, how }); }}>Put them together</Button>
     </>
   );
 }

@@ -51,7 +51,7 @@ export function FromKept({ shot, garment, add }: Of & { add: Add }) {
         <>
           <Pick label="Choice" value={choice.name} options={kept.map((one) => ({ value: one.name, name: `${one.name} · ${choiceSaid(one.choose)}` }))} keep={setWanted} />
           <NumberField label="1 there, 0 from this far on, mm" value={reach} low={1} high={100_000} keep={setReach} />
-          <Button variant="outlined" fullWidth onClick={() => { add({ from_choice: { choose: { ...PLAIN_CHOICE, named: choice.name }, reach_mm: reach, values: [1, 0] } }); }}>
+          <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_choice", choose: { ...PLAIN_CHOICE, named: choice.name }, reach_mm: reach, values: [1, 0] }); }}>
             Shade it from there
           </Button>
         </>
@@ -92,13 +92,13 @@ export function FromBody({ reading, add }: { reading: Reading | undefined; add: 
               </MenuItem>
             ))}
           </TextField>
-          <Button variant="outlined" fullWidth disabled={meant.length === 0} onClick={() => { add({ from_weights: { member, joints: meant } }); }}>
+          <Button variant="outlined" fullWidth disabled={meant.length === 0} onClick={() => { add({ kind: "from_weights", member, joints: meant }); }}>
             Take their weights
           </Button>
         </>
       )}
       <NumberField label="1 on it, 0 from this far on, mm" value={reach} low={1} high={100_000} keep={setReach} />
-      <Button variant="outlined" fullWidth onClick={() => { add({ from_distance: { member, reach_mm: reach, values: [1, 0] } }); }}>
+      <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_distance", member, reach_mm: reach, values: [1, 0] }); }}>
         Shade it by distance
       </Button>
     </Fold>
@@ -118,7 +118,7 @@ export function FromGarment({ shot, garment, add }: Of & { add: Add }) {
     <Fold title="From another garment" said={`${every.length} to choose from`}>
       <Pick label="Map" value={from.value} options={every} keep={setWanted} />
       <NumberField label="As far as, mm" value={reach} low={1} high={100_000} keep={setReach} />
-      <Button variant="outlined" fullWidth onClick={() => { add({ from_garment: { garment: from.garment, map: from.map, reach_mm: reach } }); }}>
+      <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_garment", garment: from.garment, map: from.map, reach_mm: reach }); }}>
         Take it over
       </Button>
     </Fold>
@@ -142,7 +142,7 @@ export function FromFile({ shot, garment, map, vertices }: Of & { map: MapRecord
       return;
     }
     edit.mutate({
-      edit: (document) => addStep(document, garment, map.name, { from_file: { file: file.name, named } }),
+      edit: (document) => addStep(document, garment, map.name, { kind: "from_file", file: file.name, named }),
       uploads: { [file.name]: file.sha },
       onNewest: true,
     });

@@ -67,7 +67,7 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
         <NumberField label="Takes hold again over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
       </Fold>
       <KindFields shot={shot} garment={garment} hold={hold} keep={keep} />
-      {hold.stitched === null && hold.elastic === null && <ShakeTest shot={shot} garment={garment} hold={hold.name} />}
+      {hold.how.kind !== "stitched" && hold.how.kind !== "elastic" && <ShakeTest shot={shot} garment={garment} hold={hold.name} />}
       <Box sx={{ display: "flex", justifyContent: "space-between" }}>
         <Button size="small" aria-pressed={looked} onClick={() => { set({ hold: looked ? null : hold.name, lane: null }); }}>
           {looked ? "Hide its links" : "Show its links"}

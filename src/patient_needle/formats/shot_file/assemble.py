@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import numpy as np
 
-from ...core.craft.plan import Garment, RunIn, ShotPlan
+from ...core.craft.plan import CastMember, Garment, RunIn, ShotPlan
 from ...core.craft.prescription import FREE, Prescription
-from ...core.craft.sources import FromMesh
+from ...core.craft.sources import FromMesh, Source
 from ...core.geometry.motion import CachedMotion, Motion
 from ...core.geometry.placing import moved
 from ...core.model.curve import Curve
@@ -22,7 +22,7 @@ from ..contents import FigureAsk
 from ..frames import lasting
 from ..registry import read_cache, read_figure
 from .curves import curve_of
-from .document import CastRecord, GarmentRecord, ShotFile, WindRecord
+from .document import CastRecord, FileRecipe, FollowRecord, GarmentRecord, Recipe, ShotFile, WindRecord
 from .fabrics import fabrics_of
 from .holds import hold_of, kept_of
 from .maps import maps_of
@@ -31,17 +31,29 @@ from .members import AssembledMember, assemble_cast, assemble_member, placement_
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
     """Read every file the shot names, in metres and Y up. Errors name the file."""
+    return plan_of(
+        shot,
+        [each for member in _cast(shot, folder) for each in member.cast],
+        [assemble_garment(record, shot, folder) for record in shot.garments],
+        [wind_of(record) for record in shot.forces.winds],
+    )
+
+
+def plan_of(
+    shot: ShotFile, cast: Iterable[CastMember], garments: Iterable[Garment], winds: Iterable[Wind]
+) -> ShotPlan:
+    """A shot's plan over what was read of its files. `ShotError` for keys that no run can follow."""
     return ShotPlan(
         name=shot.name,
         frame_rate=shot.frame_rate,
         frames=shot.frames,
         run_in=RunIn(shot.run_in.settle, shot.run_in.move),
-        cast=tuple(each for member in _cast(shot, folder) for each in member.cast),
-        garments=tuple(assemble_garment(record, shot, folder) for record in shot.garments),
+        cast=tuple(cast),
+        garments=tuple(garments),
         gravity=np.array(shot.forces.gravity),
         air_drag=shot.forces.air_drag,
         air_density=shot.forces.air_density,
-        winds=tuple(wind_of(record) for record in shot.forces.winds),
+        winds=tuple(winds),
         time_stretch=_within(curve_of(shot.time_stretch), "time_stretch", 0.05, 50.0),
         together=shot.together,
         least_substeps=_within(curve_of(shot.least_substeps), "least_substeps", 1.0, 32.0),
@@ -57,16 +69,8 @@ def _cast(shot: ShotFile, folder: Path) -> Iterator[AssembledMember]:
 
 
 def named_files(shot: ShotFile, folder: Path) -> list[Path]:
-    """Every geometry file the shot refers to, in order, each once."""
-    names = [*(c.file for c in shot.cast), *(g.file for g in shot.garments)]
-    names += [c.cache for c in shot.cast if c.cache is not None]
-    names += [c.motion.file for c in shot.cast if c.motion is not None]
-    names += [shape.file for c in shot.cast for shape in c.shapes if shape.file is not None]
-    names += [g.finished.cache for g in shot.garments if g.finished is not None]
-    names += [
-        s.from_file.file for g in shot.garments for m in g.maps for s in m.steps if s.from_file is not None
-    ]
-    paths = [folder / name for name in dict.fromkeys(names)]
+    """Every geometry file the shot refers to, each once; numbered ones with those that belong to them."""
+    paths = [folder / name for name in shot.files()]
     numbered = {folder / c.cache for c in shot.cast if c.cache is not None and c.cache.endswith(".obj")}
     every = [each for path in paths for each in (obj.siblings(path) if path in numbered else [path])]
     return list(dict.fromkeys(every))
@@ -100,15 +104,14 @@ def _filling(record: GarmentRecord) -> Filling | None:
 
 def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Garment:
     """One garment of a shot, read from its file."""
-    path, fabrics = folder / record.file, fabrics_of(shot)
+    fabrics, recipe = fabrics_of(shot), record.recipe
     if record.fabric not in fabrics:
         raise ShotError(
             f"garment '{record.name}' is made of '{record.fabric}', which is not in the swatch book",
             remedy=f"It has {', '.join(fabrics) or 'nothing'}",
         )
-    mesh = read_figure(path, FigureAsk(record.mesh)).mesh
-    whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
-    mesh = mesh.with_vertices(moved(mesh.vertices, whole))
+    source = source_of(recipe, folder, record.name)
+    mesh = source.surface
     try:
         keeps = {one.name: kept_of(one) for one in shot.garments}
         holds = tuple(hold_of(hold, record, keeps) for hold in record.holds)
@@ -116,20 +119,30 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
-        record.name, FromMesh(mesh, np.array(record.warp)), fabrics[record.fabric], holds, record.rest_angles,
-        maps,
+        record.name, source, fabrics[record.fabric], holds, recipe.rest_angles, maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         prescription=_prescription(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
 
 
+def source_of(recipe: Recipe, folder: Path, name: str) -> Source:
+    """What a recipe makes, for the garment called `name`."""
+    match recipe:
+        case FileRecipe():
+            mesh = read_figure(folder / recipe.file, FigureAsk(recipe.mesh)).mesh
+            whole = placement_of(recipe.unit, recipe.up, recipe.placed, f"'{name}'")
+            return FromMesh(mesh.with_vertices(moved(mesh.vertices, whole)), np.array(recipe.warp))
+
+
 def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | None:
     """The motion of the garment's own file, read as a cast member's is, when a hold follows it."""
-    if not any(hold.follows == record.name for hold in record.holds):
+    hows = [hold.how for hold in record.holds]
+    if not any(isinstance(how, FollowRecord) and how.to == record.name for how in hows):
         return None
+    of = record.recipe
     as_member = CastRecord(
-        name=record.name, kind="prop", file=record.file, unit=record.unit, up=record.up, mesh=record.mesh,
-        placed=record.placed, starts_at=record.starts_at, collider=None,
+        name=record.name, kind="prop", file=of.file, unit=of.unit, up=of.up, mesh=of.mesh, placed=of.placed,
+        starts_at=of.starts_at, collider=None,
     )  # fmt: skip
     motion = assemble_member(as_member, folder, rate, (0, 0)).member.motion
     return motion if np.isfinite(motion.span()[0]) else None

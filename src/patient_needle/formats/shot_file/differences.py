@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from .document import ShotFile
+from .document import ShotFile, current
 
 Document = Mapping[str, Any]
 Files = Mapping[str, str]
@@ -38,14 +38,14 @@ def _whole(document: Document) -> Document:
     """With the fields that an earlier release did not have yet, as they are when left out, and of each map
     whether another is made from it.
     """
-    whole = ShotFile.model_validate(document).model_dump(mode="json")
+    whole = ShotFile.model_validate(current(document, "")).model_dump(mode="json")
     named = set()
     for garment in whole["garments"]:
         for step in (step for one in garment["maps"] for step in one["steps"]):
-            if step["with_map"]:
-                named.add((garment["name"], step["with_map"]["map"]))
-            if step["from_garment"]:
-                named.add((step["from_garment"]["garment"], step["from_garment"]["map"]))
+            if step["kind"] == "with_map":
+                named.add((garment["name"], step["map"]))
+            if step["kind"] == "from_garment":
+                named.add((step["garment"], step["map"]))
     for garment in whole["garments"]:
         for one in garment["maps"]:
             one["named"] = (garment["name"], one["name"]) in named
@@ -91,6 +91,8 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
                 out.append(f"{name}: another motion")
             elif was != now:
                 out.append(f"{name}: another animation of its motion")
+        elif key == "recipe":
+            out += _thing(name, was or {}, now or {}, files, files_after)
         elif key == "finished":
             out += _finished(name, was, now, files, files_after)
         elif key == "holds":
@@ -121,10 +123,9 @@ def _maps(kind: str, before: list[Any], after: list[Any], files: Files, files_af
 
 def _drawing(one: Document, files: Files) -> list[Any]:
     """What makes a map's values; of files their content."""
-    from_files = [(step["from_file"] or {}).get("file") for step in one["steps"]]
     steps = [
-        {**step, "from_file": {**step["from_file"], "file": files.get(file)}} if file else step
-        for step, file in zip(one["steps"], from_files, strict=True)
+        {**step, "file": files.get(step["file"])} if step["kind"] == "from_file" else step
+        for step in one["steps"]
     ]
     return [one["role"], one["span"], steps]
 

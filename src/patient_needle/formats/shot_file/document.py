@@ -7,9 +7,10 @@ from collections import Counter
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from ...core.model.errors import FileError, ShotError
+from ...core.model.references import named_files
 from ..bounded_json import read_json
 from ..whole_file import read_bytes
 from .ranges import (
@@ -32,8 +33,9 @@ from .ranges import (
     Vertex,
     Within,
 )
+from .version_1 import upgraded
 
-FORMAT, VERSION = "patient-needle-shot", 1
+FORMAT, VERSION = "patient-needle-shot", 2
 Acceleration = Annotated[float, Within(-1e4, 1e4, "m/s2")]
 Stiffness = Annotated[float, Within(-1e9, 1e9, "N/m")]
 Rigidity = Annotated[float, Within(-1e6, 1e6, "N m")]
@@ -230,11 +232,19 @@ class ChoiceRecord(Record):
     whole: bool = False
 
 
+class FollowRecord(Record):
+    """The worn shape on a cast member, or by the garment's own name the motion of its own file."""
+
+    kind: Literal["follows"]
+    to: Text
+
+
 class StickRecord(Record):
     """The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
     """
 
+    kind: Literal["sticks"]
     to: Text
     reach_mm: Reach = 20.0
     slides: Annotated[float, Within(0, 10)] | None = None
@@ -243,6 +253,7 @@ class StickRecord(Record):
 class StitchRecord(Record):
     """The nearest place of a garment, of all of it or of what `choose` says, within a reach; drawn to a gap."""
 
+    kind: Literal["stitched"]
     to: Text
     choose: ChoiceRecord | None = None
     gap_mm: Annotated[float, Within(0, 1000, "mm")] = 0.0
@@ -261,6 +272,7 @@ class HandleRecord(Record):
     reach_mm, over which its grip falls from its place outwards, even everywhere if left out.
     """
 
+    kind: Literal["handle"]
     place: tuple[KeyedPlace, KeyedPlace, KeyedPlace] = (0.0, 0.0, 0.0)
     turn: tuple[KeyedTurn, KeyedTurn, KeyedTurn] = (0.0, 0.0, 0.0)
     scale: Annotated[Keyed, Within(-1e6, 1e6)] = 1.0
@@ -271,6 +283,7 @@ class HandleRecord(Record):
 class TetherRecord(Record):
     """Free within a length of the nearest place on a cast member, or of where it is at the start."""
 
+    kind: Literal["tether"]
     to: Text | None = None
     length_mm: Annotated[float, Within(1e-3, 100_000, "mm")] = 50.0
 
@@ -280,25 +293,26 @@ class ElasticRecord(Record):
     the length that they are drawn to.
     """
 
+    kind: Literal["elastic"]
     factor: Annotated[Keyed, Within(-1000, 1000)] = 0.8
     tension: Annotated[float, Within(1e-6, 1e6, "N")] = 10.0
 
 
+How = Annotated[
+    FollowRecord | StickRecord | StitchRecord | HandleRecord | TetherRecord | ElasticRecord,
+    Field(discriminator="kind"),
+]
+
+
 class HoldRecord(Record):
-    """What holds chosen vertices: exactly one of `follows` (the worn shape on a cast member, or by the
-    garment's own name the motion of its own file), sticks, stitched, handle, tether or elastic. grip, 0 to 1,
-    is welded at 1, and below it lets the garment sag by 10 mm times (1 - grip) / grip under its own weight; on,
-    1 or 0 over frames; ease_in, frames over which it takes hold again.
+    """What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
+    10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
+    takes hold again.
     """
 
     name: Name
     choose: ChoiceRecord
-    follows: Text | None = None
-    sticks: StickRecord | None = None
-    stitched: StitchRecord | None = None
-    handle: HandleRecord | None = None
-    tether: TetherRecord | None = None
-    elastic: ElasticRecord | None = None
+    how: How
     grip: Annotated[Keyed, Within(-1000, 1000)] = 1.0
     on: Annotated[Keyed, Within(-1000, 1000)] = 1.0
     ease_in: Annotated[float, Within(0, 1000, "frames")] = 6.0
@@ -327,89 +341,111 @@ class StrokeRecord(Record):
     mirrored: bool = False
 
 
-class AlongRecord(Record):
+class StrokeStep(StrokeRecord):
+    """A stroke as a step of a map."""
+
+    kind: Literal["stroke"]
+
+
+class FillStep(Record):
+    """The same value everywhere."""
+
+    kind: Literal["fill"]
+    value: Share
+
+
+class AlongStep(Record):
     """From one value to another along a line, held beyond its ends; places in m of the garment as made."""
 
+    kind: Literal["along"]
     start: Place
     end: Place
     values: tuple[Share, Share] = (0.0, 1.0)
 
 
-class FromChoiceRecord(Record):
+class FromChoiceStep(Record):
     """From one value at chosen vertices to another some way off along the cloth."""
 
+    kind: Literal["from_choice"]
     choose: ChoiceRecord
     reach_mm: Annotated[float, Within(1e-3, 100_000, "mm")] = 100.0
     values: tuple[Share, Share] = (1.0, 0.0)
 
 
-class ChangeRecord(Record):
+class ChangeStep(Record):
     """Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
     of cloth.
     """
 
+    kind: Literal["change"]
     how: Literal["invert", "scale", "clamp", "smooth"]
     amount: Annotated[float, Within(0, 10_000)] = 1.0
     other: Annotated[float, Within(0, 10_000)] = 1.0
 
 
-class WithRecord(Record):
+class WithStep(Record):
     """Put together with another map of the garment."""
 
+    kind: Literal["with_map"]
     map: Text
     how: Literal["multiply", "least", "most"] = "multiply"
 
 
-class FromWeightsRecord(Record):
+class FromWeightsStep(Record):
     """How much the joints carry the nearest place of a cast member."""
 
+    kind: Literal["from_weights"]
     member: Text
     joints: Annotated[list[Text], Many(5000, 1)]
 
 
-class FromDistanceRecord(Record):
+class FromDistanceStep(Record):
     """From one value on a cast member, as it stands in its rest pose, to another some way off."""
 
+    kind: Literal["from_distance"]
     member: Text
     reach_mm: Annotated[float, Within(1e-3, 100_000, "mm")] = 100.0
     values: tuple[Share, Share] = (1.0, 0.0)
 
 
-class FromGarmentRecord(Record):
+class FromGarmentStep(Record):
     """A map of another garment at its nearest place; what is further off than the reach stays as it was."""
 
+    kind: Literal["from_garment"]
     garment: Text
     map: Text
     reach_mm: Annotated[float, Within(1e-3, 100_000, "mm")] = 50.0
 
 
-class FromFileRecord(Record):
+class FromFileStep(Record):
     """Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
     are called `named`, if it has several kinds.
     """
 
+    kind: Literal["from_file"]
     file: FileName
     named: Text | None = None
 
 
-class StepRecord(Record):
-    """One step of a map: exactly one of stroke, fill, along, from_choice, from_weights, from_distance,
-    from_garment, from_file, change, with_map, mirror (the side of x = 0 that is copied to the other, 1 or -1)
-    and values (one per vertex).
-    """
+class MirrorStep(Record):
+    """One side of x = 0, 1 or -1, copied to the other."""
 
-    stroke: StrokeRecord | None = None
-    fill: Share | None = None
-    along: AlongRecord | None = None
-    from_choice: FromChoiceRecord | None = None
-    from_weights: FromWeightsRecord | None = None
-    from_distance: FromDistanceRecord | None = None
-    from_garment: FromGarmentRecord | None = None
-    from_file: FromFileRecord | None = None
-    change: ChangeRecord | None = None
-    with_map: WithRecord | None = None
-    mirror: Literal[-1, 1] | None = None
-    values: Annotated[list[Annotated[float, Within(-1e6, 1e6)]], Many(MOST_VERTICES)] | None = None
+    kind: Literal["mirror"]
+    side: Literal[-1, 1]
+
+
+class ValuesStep(Record):
+    """A value for each vertex."""
+
+    kind: Literal["values"]
+    values: Annotated[list[Annotated[float, Within(-1e6, 1e6)]], Many(MOST_VERTICES)]
+
+
+StepRecord = Annotated[
+    StrokeStep | FillStep | AlongStep | FromChoiceStep | FromWeightsStep | FromDistanceStep | FromGarmentStep
+    | FromFileStep | ChangeStep | WithStep | MirrorStep | ValuesStep,
+    Field(discriminator="kind"),
+]  # fmt: skip
 
 
 class MapRecord(Record):
@@ -435,40 +471,53 @@ class FinishedRecord(Record):
     take: Text = ""
 
 
-class GarmentRecord(Record):
-    """A garment: one mesh of a file, fabric, warp direction where the UVs are no pattern, choices of its
-    vertices kept by name, maps, holds; calm, how much secondary motion is taken out; shelter, how much of the
-    wind its back side is spared; what fills it; finished, when it is not to be simulated again; starts_at:
-    the shot's frame of the first one of its own file, for a hold that follows that.
+class FileRecipe(Record):
+    """A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
+    pattern; rest angles flat or as made; starts_at: the shot's frame of the file's first one, for a hold that
+    follows its motion.
     """
 
-    name: Name
+    kind: Literal["file"]
     file: FileName
     unit: Text = "m"
     up: Literal["y", "z"] = "y"
     mesh: Text | None = None
     placed: PlacedRecord = PlacedRecord()
-    fabric: Text
     warp: Direction = (0.0, 1.0, 0.0)
     rest_angles: Literal["flat", "as made"] = "flat"
+    starts_at: Frame = 0
+
+
+Recipe = FileRecipe  # what garments can be made from: a union by `kind` as soon as there is a second one
+
+
+class GarmentRecord(Record):
+    """A garment: what it is made from, fabric, choices of its vertices kept by name, maps, holds.
+
+    calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
+    filling: what fills it; finished, when it is not to be simulated again.
+    """
+
+    name: Name
+    recipe: Recipe
+    fabric: Text
     calm: Annotated[float, Within(0, 1)] = 0.0
     shelter: Annotated[float, Within(0, 1)] = 0.0
     filling: FillingRecord | None = None
     finished: FinishedRecord | None = None
-    starts_at: Frame = 0
     choices: Annotated[list[KeptChoiceRecord], Many(500)] = []
     maps: Annotated[list[MapRecord], Many(200)] = []
     holds: Annotated[list[HoldRecord], Many(500)] = []
 
 
 class ShotFile(Record):
-    """Version 1 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
+    """Version 2 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
     """
 
     format: Literal["patient-needle-shot"]
-    version: Literal[1]
+    version: Literal[2]
     name: Name
     frame_rate: Rate = 24.0
     frames: Frames
@@ -481,6 +530,17 @@ class ShotFile(Record):
     cast: Annotated[list[CastRecord], Many(500)] = []
     fabrics: Annotated[list[FabricRecord], Many(1000)]
     garments: Annotated[list[GarmentRecord], Many(200)]
+
+    def files(self) -> list[str]:
+        """The name of every file that the shot refers to, each once."""
+        return named_files(self.model_dump(mode="json"))
+
+
+def current(document: Any, where: str) -> Any:
+    """A document in the present version; one of an earlier version is read as it was meant then."""
+    if isinstance(document, dict) and document.get("version") == 1:
+        return upgraded(document, where)
+    return document
 
 
 def read_shot_file(path: Path) -> ShotFile:
@@ -496,11 +556,12 @@ def parse_shot(data: Any, where: str) -> ShotFile:
             where=where,
             remedy=f'A shot file is a JSON object with "format": "{FORMAT}"',
         )
+    data = current(data, where)
     if data.get("version") != VERSION:
         raise ShotError(
-            f"version {data.get('version')!r} of the shot file is not known",
+            f"version {reprlib.repr(data.get('version'))} of the shot file is not known",
             where=where,
-            remedy=f"This program reads version {VERSION}",
+            remedy=f"This program reads versions 1 and {VERSION}: open it with the one that wrote it",
         )
     try:
         shot = ShotFile.model_validate(data)
@@ -519,12 +580,24 @@ def _explained(where: str, error: ValidationError) -> ShotError:
         )
     if first["type"] == "missing":
         return ShotError(f"'{place}' is missing", where=where, remedy="Add it")
+    if first["type"] in ("union_tag_invalid", "union_tag_not_found"):
+        return _explained_kind(where, place, first)
     given = reprlib.repr(first["input"])
     return ShotError(
         f"'{place}' cannot be {given} ({first['msg']})",
         where=where,
         remedy="See docs/shot-file.md for what it may be",
     )
+
+
+def _explained_kind(where: str, place: str, error: Any) -> ShotError:
+    """A record of no kind, or of one that is not known."""
+    kinds = error["ctx"].get("expected_tags", "").replace("'", "")
+    if error["type"] == "union_tag_not_found":
+        what = f"'{place}' does not say its kind"
+    else:
+        what = f"'{place}' is of the kind '{reprlib.repr(error['ctx']['tag'])[1:-1]}', which is not known"
+    return ShotError(what, where=where, remedy=f"Give it one of {kinds}" if kinds else 'Give it a "kind"')
 
 
 def _check_names(where: str, shot: ShotFile) -> None:
@@ -541,9 +614,9 @@ def _check_names(where: str, shot: ShotFile) -> None:
 
 
 def shot_file_schema() -> dict[str, Any]:
-    """The JSON Schema of version 1."""
+    """The JSON Schema of the present version."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Patient Needle shot file, version 1",
+        "title": f"Patient Needle shot file, version {VERSION}",
         **ShotFile.model_json_schema(),
     }

@@ -9,17 +9,26 @@ from ...core.craft.holds import Choice, Elastic, Follow, Handle, Hold, How, Stic
 from ...core.model.errors import NeedleError, ShotError
 from ...core.model.units import from_mm
 from .curves import curve_of, switch_of
-from .document import ChoiceRecord, GarmentRecord, HandleRecord, HoldRecord
+from .document import (
+    ChoiceRecord,
+    ElasticRecord,
+    FollowRecord,
+    GarmentRecord,
+    HandleRecord,
+    HoldRecord,
+    StickRecord,
+    StitchRecord,
+    TetherRecord,
+)
 
 Kept = Mapping[str, ChoiceRecord]
-KINDS = ("follows", "sticks", "stitched", "handle", "tether", "elastic")
 
 
 def hold_of(record: HoldRecord, garment: GarmentRecord, keeps: Mapping[str, Kept]) -> Hold:
     """The hold of a garment; one that follows the garment itself follows its own file. keeps: what each garment
     of the shot keeps.
 
-    `ShotError` unless exactly one kind of hold and one way of choosing are given.
+    `ShotError` unless exactly one way of choosing is given.
     """
     try:
         return Hold(
@@ -40,25 +49,20 @@ def kept_of(record: GarmentRecord) -> Kept:
 
 
 def _how(record: HoldRecord, garment: GarmentRecord, keeps: Mapping[str, Kept]) -> How:
-    given = [kind for kind in KINDS if getattr(record, kind) is not None]
-    if len(given) != 1:
-        raise ShotError(
-            f"it holds by {' and '.join(given) or 'nothing'}", remedy=f"Give exactly one of {', '.join(KINDS)}"
-        )
-    if record.follows is not None:
-        return Follow(None if record.follows == garment.name else record.follows)
-    if record.sticks is not None:
-        return Stick(record.sticks.to, from_mm(record.sticks.reach_mm), record.sticks.slides)
-    if record.stitched is not None:
-        to = record.stitched
-        choose = None if to.choose is None else choice_of(to.choose, keeps.get(to.to, {}))
-        return Stitch(to.to, choose, from_mm(to.gap_mm), from_mm(to.reach_mm))
-    if record.tether is not None:
-        return Tether(record.tether.to, from_mm(record.tether.length_mm))
-    if record.elastic is not None:
-        return Elastic(curve_of(record.elastic.factor), record.elastic.tension)
-    assert record.handle is not None
-    return _handle(record.handle)
+    match record.how:
+        case FollowRecord(to=to):
+            return Follow(None if to == garment.name else to)
+        case StickRecord() as stick:
+            return Stick(stick.to, from_mm(stick.reach_mm), stick.slides)
+        case StitchRecord() as stitch:
+            choose = None if stitch.choose is None else choice_of(stitch.choose, keeps.get(stitch.to, {}))
+            return Stitch(stitch.to, choose, from_mm(stitch.gap_mm), from_mm(stitch.reach_mm))
+        case TetherRecord() as tether:
+            return Tether(tether.to, from_mm(tether.length_mm))
+        case ElasticRecord() as elastic:
+            return Elastic(curve_of(elastic.factor), elastic.tension)
+        case HandleRecord() as handle:
+            return _handle(handle)
 
 
 def _handle(record: HandleRecord) -> Handle:

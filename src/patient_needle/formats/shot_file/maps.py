@@ -26,13 +26,25 @@ from ...core.model.errors import NeedleError, ShotError
 from ...core.model.units import from_mm
 from ..png import read_picture
 from ..registry import read_values
-from .document import GarmentRecord, MapRecord, StepRecord, StrokeRecord
+from .document import (
+    AlongStep,
+    ChangeStep,
+    FillStep,
+    FromChoiceStep,
+    FromDistanceStep,
+    FromFileStep,
+    FromGarmentStep,
+    FromWeightsStep,
+    GarmentRecord,
+    MapRecord,
+    MirrorStep,
+    StepRecord,
+    StrokeRecord,
+    StrokeStep,
+    ValuesStep,
+    WithStep,
+)
 from .holds import Kept, choice_of, kept_of
-
-KINDS = (
-    "stroke", "fill", "along", "from_choice", "from_weights", "from_distance", "from_garment", "from_file",
-    "change", "with_map", "mirror", "values",
-)  # fmt: skip
 
 
 def maps_of(record: GarmentRecord, folder: Path) -> tuple[ChalkMap, ...]:
@@ -61,40 +73,32 @@ def _map_of(record: MapRecord, kept: Kept, folder: Path) -> ChalkMap:
 
 
 def _step_of(record: StepRecord, kept: Kept, folder: Path) -> Step:
-    given = [kind for kind in KINDS if getattr(record, kind) is not None]
-    if len(given) != 1:
-        raise ShotError(
-            f"it says {' and '.join(given) or 'nothing'}", remedy=f"Give exactly one of {', '.join(KINDS)}"
-        )
-    if record.stroke is not None:
-        return stroke_of(record.stroke)
-    if record.fill is not None:
-        return Fill(record.fill)
-    if record.along is not None:
-        return Along(record.along.start, record.along.end, record.along.values)
-    if record.from_choice is not None:
-        one = record.from_choice
-        return FromChoice(choice_of(one.choose, kept), from_mm(one.reach_mm), one.values)
-    if record.from_weights is not None:
-        return FromWeights(record.from_weights.member, tuple(record.from_weights.joints))
-    if record.from_distance is not None:
-        far = record.from_distance
-        return FromDistance(far.member, from_mm(far.reach_mm), far.values)
-    if record.from_garment is not None:
-        other = record.from_garment
-        return FromGarment(other.garment, other.map, from_mm(other.reach_mm))
-    if record.from_file is not None:
-        return _from_file(folder / record.from_file.file, record.from_file.named)
-    if record.change is not None:
-        amount = record.change.amount
-        smooth = record.change.how == "smooth"
-        return Change(record.change.how, from_mm(amount) if smooth else amount, record.change.other)
-    if record.with_map is not None:
-        return With(record.with_map.map, record.with_map.how)
-    if record.mirror is not None:
-        return Mirror(record.mirror)
-    assert record.values is not None
-    return Values(np.array(record.values, float))
+    match record:
+        case StrokeStep():
+            return stroke_of(record)
+        case FillStep():
+            return Fill(record.value)
+        case AlongStep():
+            return Along(record.start, record.end, record.values)
+        case FromChoiceStep():
+            return FromChoice(choice_of(record.choose, kept), from_mm(record.reach_mm), record.values)
+        case FromWeightsStep():
+            return FromWeights(record.member, tuple(record.joints))
+        case FromDistanceStep():
+            return FromDistance(record.member, from_mm(record.reach_mm), record.values)
+        case FromGarmentStep():
+            return FromGarment(record.garment, record.map, from_mm(record.reach_mm))
+        case FromFileStep():
+            return _from_file(folder / record.file, record.named)
+        case ChangeStep():
+            amount = from_mm(record.amount) if record.how == "smooth" else record.amount
+            return Change(record.how, amount, record.other)
+        case WithStep():
+            return With(record.map, record.how)
+        case MirrorStep():
+            return Mirror(record.side)
+        case ValuesStep():
+            return Values(np.array(record.values, float))
 
 
 def stroke_of(record: StrokeRecord) -> Stroke:

@@ -17,6 +17,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, TypeVar
 
 from ...core.model.errors import FileError
+from ...core.model.references import references
 from ..bounded_json import MOST_BYTES as JSON_BYTES
 from ..bounded_json import read_json
 from ..file_names import apart, plain_name
@@ -178,20 +179,6 @@ def _flattened(shot: ShotFile, read: Callable[[str], Read]) -> tuple[Document, d
         return names[name]
 
     document = shot.model_dump(mode="json")
-    for member in document["cast"]:
-        member["file"] = renamed(member["file"])
-        if member["cache"]:
-            member["cache"] = renamed(member["cache"])
-        if member["motion"]:
-            member["motion"]["file"] = renamed(member["motion"]["file"])
-        for shape in member["shapes"]:
-            if shape["file"]:
-                shape["file"] = renamed(shape["file"])
-    for garment in document["garments"]:
-        if garment.get("finished"):
-            garment["finished"]["cache"] = renamed(garment["finished"]["cache"])
-    for garment in document["garments"]:
-        garment["file"] = renamed(garment["file"])
-        for step in (step for chalk in garment["maps"] for step in chalk["steps"] if step["from_file"]):
-            step["from_file"]["file"] = renamed(step["from_file"]["file"])
+    for holder, key in references(document):
+        holder[key] = renamed(holder[key])
     return document, files

@@ -1,0 +1,33 @@
+"""Where a shot's document names files: the one list that reading, keeping and exporting go by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+Document = dict[str, Any]
+
+
+def references(document: Document) -> Iterator[tuple[Document, str]]:
+    """Every place of a document of the present version that names a file: what holds it, and under which key.
+
+    Keys that may be left out may be missing.
+    """
+    for member in document.get("cast") or []:
+        yield member, "file"
+        if member.get("cache"):
+            yield member, "cache"
+        if member.get("motion"):
+            yield member["motion"], "file"
+        yield from ((shape, "file") for shape in member.get("shapes") or [] if shape.get("file"))
+    garments = document.get("garments") or []
+    yield from ((garment["finished"], "cache") for garment in garments if garment.get("finished"))
+    for garment in garments:
+        yield garment["recipe"], "file"
+        steps = (step for chalk in garment.get("maps") or [] for step in chalk.get("steps") or [])
+        yield from ((step, "file") for step in steps if step["kind"] == "from_file")
+
+
+def named_files(document: Document) -> list[str]:
+    """The name of every file that a document refers to, each once."""
+    return list(dict.fromkeys(holder[key] for holder, key in references(document)))
