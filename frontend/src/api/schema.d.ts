@@ -2058,7 +2058,7 @@ export interface components {
         };
         /**
          * FramesSeen
-         * @description How many frames of a shake test were seen; none begin it anew.
+         * @description How many frames of a shake test were seen; none begin it anew. page: whose test it is, by any name.
          */
         FramesSeen: {
             /**
@@ -2066,6 +2066,11 @@ export interface components {
              * @default 0
              */
             frames: number;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
         };
         /**
          * GoOn

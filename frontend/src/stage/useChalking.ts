@@ -4,6 +4,7 @@
 import { useEffect, useRef, useState } from "react";
 import { floats, floatsOf, part, type Shot, type StepRecord, type StrokeRecord } from "../api/client";
 import { addStep, type Brush, lessOf, mapAtHand, mapsOf } from "../domain/chalk";
+import { PAGE } from "../state/page";
 import { complain, useEdit } from "../state/queries";
 import { useRoom } from "../state/room";
 import { NOTHING_DRAWN, type Scenery } from "./scenery";
@@ -173,7 +174,7 @@ export function useChalking(stage: Stage | null, scenery: Scenery | null, shot: 
         return true;
       }
       strokes.current += 1;
-      going.current = { name: `${Date.now()} ${strokes.current}`, whose, path, brush, at: [x, y], hits: [], sent: 0, asking: false };
+      going.current = { name: `${PAGE} ${Date.now()} ${strokes.current}`, whose, path, brush, at: [x, y], hits: [], sent: 0, asking: false };
       latest.current = going.current;
       hear(at, pressure);
       return true;

@@ -1,14 +1,14 @@
-"""What the desk can be asked: each `do` is one method, taking the request's other fields as its arguments."""
+"""The desk's answers: each verb of `asked` is one method, taking the request's fields as its arguments."""
 
 from __future__ import annotations
 
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -41,6 +41,7 @@ from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
 from ..store.session import Store
 from ..store.take_frames import take_frames
+from .asked import Request
 from .locks import KeyedLocks
 from .wire import Message, Packed
 
@@ -53,6 +54,9 @@ T = TypeVar("T")
 Asked = tuple[
     int | str, ...
 ]  # whose work goes on from one request to the next: the shot, its revision, and names
+Place: TypeAlias = tuple[float, float, float]
+Corner: TypeAlias = tuple[float, float]
+AT_ONCE = 16  # frames of positions in a message
 KEPT_GOING = 16  # such works kept
 MOST_FRAMES = 400  # positions asked for at once
 FURTHEST_FRAME = 1_100_000  # on either side of 0
@@ -98,35 +102,22 @@ class Answers:
         self._alone = KeyedLocks()
         self._shaking: OrderedDict[Asked, Shaking] = OrderedDict()
         self._painting: OrderedDict[Asked, Painting] = OrderedDict()
-        self._table: dict[str, Callable[..., Message]] = {
-            "hello": lambda: Message({"hello": "desk"}),
-            "look_into": self._look_into,
-            "join": self._join,
-            "self_cuts": self._self_cuts,
-            "deviation": self._deviation,
-            "read": self._read,
-            "mesh": self._mesh,
-            "positions": self._positions,
-            "pick": self._pick,
-            "chosen": self._chosen,
-            "outlined": self._outlined,
-            "faces_outlined": self._faces_outlined,
-            "hold_marks": self._hold_marks,
-            "shake": self._shake,
-            "map_values": self._map_values,
-            "map_file": self._map_file,
-            "paint": self._paint,
-            "look": self._look,
-        }
 
-    def answer(self, request: dict[str, Any]) -> Message:
+    def answer(self, request: Request) -> Message:
         """The answer to one request; what it asks wrongly is raised."""
-        do = request.pop("do", None)
-        if do not in self._table:
-            raise ShotError(f"the desk does not know '{do}'")
-        return self._table[do](**request)
+        found: Message = getattr(self, request.verb())(**request.fields())
+        return _as_promised(request, found)
 
-    def _look_into(self, sha: str, name: str) -> Message:
+    def stream(self, request: Request) -> Iterator[Message]:
+        """The answers to a request that comes in several messages."""
+        found: Iterator[Message] = getattr(self, request.verb())(**request.fields())
+        return (_as_promised(request, each) for each in found)
+
+    def hello(self) -> Message:
+        """That it is there."""
+        return Message({"hello": "desk"})
+
+    def look_into(self, sha: str, name: str) -> Message:
         """What a file that was just brought in holds: its meshes."""
         with TemporaryDirectory(prefix="needle-desk-") as folder:
             path = Path(folder) / name
@@ -140,7 +131,7 @@ class Answers:
                 ) from None
         return Message(_in_short(contents))
 
-    def _join(self, files: dict[str, str]) -> Message:
+    def join(self, files: dict[str, str]) -> Message:
         """Numbered OBJ files, SHA-256 by name, as one mesh and a cache beside it."""
         with TemporaryDirectory(prefix="needle-desk-") as folder:
             for name, sha in files.items():
@@ -162,7 +153,7 @@ class Answers:
         short = _in_short(Contents(Stated(), (piece,)))
         return Message({**short, "first_file": joined.path.name, "beside": {name: sha}})
 
-    def _read(self, shot: int, number: int) -> Message:
+    def read(self, shot: int, number: int) -> Message:
         """Every figure of a revision's cast and garments, with faults by name."""
         with self._store.begin() as session:
             known = readings.get(session, shot, number)
@@ -173,54 +164,55 @@ class Answers:
                 readings.keep(session, shot, number, known)
         return Message(known)
 
-    def _mesh(self, shot: int, number: int, kind: str, name: str) -> Message:
-        """Triangles and rest positions of a cast member or garment; a garment's border loops too."""
-        opened = self._shots.get(shot, number)
-        if kind == "cast":
-            member = opened.member(name)
-            arrays = {
-                "triangles": _uint32(member.cut.triangles),
-                "rest": _float32(member.motion.rest()),
-                "left_out": _uint32(np.flatnonzero(~member.chosen)),
-            }
-            return Message({}, arrays)
-        garment = opened.garment(name)
-        loops = garment.loops or [np.zeros(0, np.int32)]
-        return Message(
-            {},
-            {
-                "triangles": _uint32(garment.cut.triangles),
-                "rest": _float32(garment.garment.mesh.vertices),
-                "loops": _uint32(np.concatenate(loops)),
-                "loop_sizes": _uint32(np.array([len(loop) for loop in garment.loops])),
-            },
-        )
+    def mesh(self, shot: int, number: int, name: str) -> Message:
+        """Triangles and rest positions of a cast member, and what is left out of it."""
+        member = self._shots.get(shot, number).member(name)
+        arrays = {
+            "triangles": _uint32(member.cut.triangles),
+            "rest": _float32(member.motion.rest()),
+            "left_out": _uint32(np.flatnonzero(~member.chosen)),
+        }
+        return Message({}, arrays)
 
-    def _self_cuts(self, shot: int, number: int, name: str) -> Message:
+    def garment(self, shot: int, number: int, name: str) -> Message:
+        """Triangles, rest positions and border loops of a garment."""
+        garment = self._shots.get(shot, number).garment(name)
+        loops = garment.loops or [np.zeros(0, np.int32)]
+        arrays = {
+            "triangles": _uint32(garment.cut.triangles),
+            "rest": _float32(garment.garment.mesh.vertices),
+            "loops": _uint32(np.concatenate(loops)),
+            "loop_sizes": _uint32(np.array([len(loop) for loop in garment.loops])),
+        }
+        return Message({}, arrays)
+
+    def self_cuts(self, shot: int, number: int, name: str) -> Message:
         """Where a cast member cuts into itself, and which triangles at which frame."""
         with self._alone(("self cuts", shot, number, name)):
             found = self._shots.get(shot, number).self_cuts(name)
         cuts = [asdict(cut) for cut in found.cuts]
         return Message({"cuts": cuts, "searched": found.searched}, {"marked": _uint32(found.marked)})
 
-    def _deviation(self, shot: int, number: int, name: str) -> Message:
+    def deviation(self, shot: int, number: int, name: str) -> Message:
         """How far each vertex of an understudy lies at worst from what it stands in for."""
         read = self._shots.get(shot, number).source(name).against
         if read is None:
             raise ShotError(f"'{name}' has no understudy", remedy="Give it one on the Cast bench")
         return Message({}, {"deviation": _float32(read.deviation)})
 
-    def _positions(self, shot: int, number: int, name: str, first: int, last: int) -> Message:
-        """A cast member over frames first to last."""
+    def positions(self, shot: int, number: int, name: str, first: int, last: int) -> Iterator[Message]:
+        """A cast member over frames first to last, a few frames a message; the first says the shape of all."""
         if not 0 <= last - first < MOST_FRAMES or max(-first, last) > FURTHEST_FRAME:
             raise ShotError(
                 f"frames {first} to {last} were asked for", remedy=f"Ask for 1 to {MOST_FRAMES} frames"
             )
-        return Message({}, {"positions": _float32(self._shots.get(shot, number).positions(name, first, last))})
+        opened = self._shots.get(shot, number)
+        shape = (last - first + 1, opened.member(name).mesh.vertex_count, 3)
+        for start in range(first, last + 1, AT_ONCE):
+            points = opened.positions(name, start, min(start + AT_ONCE - 1, last))
+            yield Message({"shape": shape}, {"positions": _float32(points)})
 
-    def _pick(
-        self, shot: int, number: int, garment: str, origin: list[float], direction: list[float]
-    ) -> Message:
+    def pick(self, shot: int, number: int, garment: str, origin: Place, direction: Place) -> Message:
         """Where a ray meets a garment as it was made, and the border nearest to that place."""
         piece = self._shots.get(shot, number).garment(garment)
         points = piece.garment.mesh.vertices
@@ -242,17 +234,17 @@ class Answers:
             }
         )
 
-    def _chosen(self, shot: int, number: int, garment: str, choose: dict[str, Any]) -> Message:
+    def chosen(self, shot: int, number: int, garment: str, choose: ChoiceRecord) -> Message:
         """The vertices that a hold would take."""
         opened = self._shots.get(shot, number)
         piece = opened.garment(garment)
-        choice = choice_of(ChoiceRecord.model_validate(choose), opened.kept(garment))
+        choice = choice_of(choose, opened.kept(garment))
         vertices = chosen_vertices(piece.garment.mesh, piece.topology, piece.cut.source_face, choice)
         return Message({}, {"vertices": _uint32(vertices)})
 
-    def _outlined(
-        self, shot: int, number: int, garment: str, corners: list[list[float]], projection: list[float],
-        eye: list[float], facing: bool,
+    def outlined(
+        self, shot: int, number: int, garment: str, corners: list[Corner], projection: list[float],
+        eye: Place, facing: bool,
     ) -> Message:  # fmt: skip
         """The vertices that somebody drew around; projection by columns."""
         piece = self._shots.get(shot, number).garment(garment)
@@ -262,9 +254,9 @@ class Answers:
         vertices = within_outline(piece.garment.mesh.vertices, piece.cut.triangles, drawn)
         return Message({}, {"vertices": _uint32(vertices)})
 
-    def _faces_outlined(
-        self, shot: int, number: int, name: str, frame: int, corners: list[list[float]],
-        projection: list[float], eye: list[float], facing: bool,
+    def faces_outlined(
+        self, shot: int, number: int, name: str, frame: int, corners: list[Corner],
+        projection: list[float], eye: Place, facing: bool,
     ) -> Message:  # fmt: skip
         """The faces of a cast member, as it stands at a frame, that somebody drew around whole."""
         opened = self._shots.get(shot, number)
@@ -276,7 +268,7 @@ class Answers:
         inside = np.isin(cut.triangles, within_outline(points, cut.triangles, drawn)).all(axis=1)
         return Message({}, {"faces": _uint32(np.unique(cut.source_face[inside]))})
 
-    def _hold_marks(self, shot: int, number: int, garment: str, hold: str) -> Message:
+    def hold_marks(self, shot: int, number: int, garment: str, hold: str) -> Message:
         """Where a hold takes hold, at the start of the run."""
         marks = self._shots.get(shot, number).hold_marks(garment, hold)
         rows = np.stack([marks.vertices, marks.holding], axis=1)
@@ -285,9 +277,11 @@ class Answers:
             {"vertices": _uint32(rows), "grips": _float32(marks.grips), "links": _float32(marks.links)},
         )
 
-    def _shake(self, shot: int, number: int, garment: str, hold: str, seen: int) -> Message:
-        """The shake test of one hold, some seconds' work further than the `seen` frames; 0 begins anew."""
-        asked = (shot, number, garment, hold)
+    def shake(self, shot: int, number: int, garment: str, hold: str, seen: int, page: str) -> Message:
+        """The shake test of one hold, some seconds' work further than the `seen` frames; 0 begins anew. Each
+        page has a test of its own.
+        """
+        asked = (shot, number, garment, hold, page)
         with self._alone(asked):
             going = self._shaking.pop(asked, None)  # one that fails is not gone on with
             if seen == 0 or going is None:
@@ -300,7 +294,7 @@ class Answers:
         body = {"worst": found.worst, "of": found.of, "part": found.part, "held": found.held}
         return Message({**body, "crossed": found.crossed, "slip": slip})
 
-    def _map_values(self, shot: int, number: int, garment: str, name: str, less: str | None = None) -> Message:
+    def map_values(self, shot: int, number: int, garment: str, name: str, less: str | None = None) -> Message:
         """A map's value at every vertex of a garment; less another map's, from -1 to 1."""
         opened = self._shots.get(shot, number)
         values = opened.map_values(garment, name)
@@ -308,7 +302,7 @@ class Answers:
             values = values - opened.map_values(garment, less)
         return Message({}, {"values": _float32(values)})
 
-    def _map_file(self, shot: int, number: int, garment: str, name: str, ending: str, side: int) -> Message:
+    def map_file(self, shot: int, number: int, garment: str, name: str, ending: str, side: int) -> Message:
         """A map as a file: a grey picture over the UVs, (side, side), or a mesh with its values."""
         opened = self._shots.get(shot, number)
         values, ground = opened.map_values(garment, name), opened.ground(garment)
@@ -321,13 +315,13 @@ class Answers:
             data = path.read_bytes()
         return Message({}, {"file": Packed("uint8", (len(data),), data)})
 
-    def _paint(
-        self, shot: int, number: int, garment: str, name: str, stroke: dict[str, Any], going: str
+    def paint(
+        self, shot: int, number: int, garment: str, name: str, stroke: StrokeRecord, going: str
     ) -> Message:
         """The map's values with a stroke that is still being drawn; `going` names it, and `stroke` has the hits
         that are new.
         """
-        made = stroke_of(StrokeRecord.model_validate(stroke))
+        made = stroke_of(stroke)
         opened = self._shots.get(shot, number)
         ground = opened.ground(garment)
         asked = (shot, number, garment, name, going)
@@ -347,7 +341,7 @@ class Answers:
             while len(table) > KEPT_GOING:
                 table.popitem(last=False)
 
-    def _look(self, take: int, garment: str, frame: int, kind: str) -> Message:
+    def look(self, take: int, garment: str, frame: int, kind: str) -> Message:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""
         with self._store.begin() as session:
             found = takes.get(session, take)
@@ -363,6 +357,13 @@ class Answers:
         else:
             raise ShotError(f"there is no look called '{kind}'", remedy="Use stretch or closeness")
         return Message({}, {"values": _float32(values)})
+
+
+def _as_promised(request: Request, found: Message) -> Message:
+    """The answer, if it has the arrays that its request says it has."""
+    if set(found.arrays) != set(request.gives):
+        raise TypeError(f"{request.verb()} gives {sorted(found.arrays)}, not {sorted(request.gives)}")
+    return found
 
 
 def _reading(opened: OpenShot) -> dict[str, Any]:

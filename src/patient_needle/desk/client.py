@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import queue
+from collections.abc import Iterator
 from multiprocessing.connection import Client, Connection
 from pathlib import Path
-from typing import Any
 
 from ..core.model.errors import NeedleError
 from ..store import errors as _store_errors  # noqa: F401  (so that its errors are known by name)
 from . import wire
+from .asked import Hello, Request
 
 PATIENCE = 30.0  # s that a caller waits for its turn
 LONGEST = 240.0  # s that one answer may take
@@ -42,35 +43,50 @@ class Desk:
         for _ in range(MOST):
             self._idle.put(None)
 
-    def call(self, do: str, **arguments: Any) -> wire.Message:
+    def ask(self, request: Request) -> wire.Message:
         """Ask for one thing; the desk's own errors are raised here as they were there.
 
-        What was once sent is not sent again: it may be the very thing that the desk died of.
+        What was once sent is not sent again unless the request is safe: it may be the very thing that the desk
+        died of.
         """
-        return _checked(self._ask(wire.Message({"do": do, **arguments}), LONGEST))
+        try:
+            return next(self._talk(request, LONGEST))
+        except DeskAwayError:
+            if not request.safe:
+                raise
+            return next(self._talk(request, LONGEST))
 
-    def _ask(self, message: wire.Message, longest: float) -> wire.Message:
+    def stream(self, request: Request) -> Iterator[wire.Message]:
+        """Ask for what comes in several messages, each within LONGEST; a desk that dies raises in between."""
+        return self._talk(request, LONGEST)
+
+    def _talk(self, request: Request, longest: float) -> Iterator[wire.Message]:
         try:
             connection = self._idle.get(timeout=PATIENCE)
         except queue.Empty:
             raise DeskAwayError("the desk is busy", remedy="Wait a moment and try again") from None
+        whole = False
         try:
             if connection is not None and connection.poll():
                 connection.close()  # it belongs to a desk that has ended since
                 connection = None
             connection = connection or self._connect()
-            wire.send(connection, message)
-            if not connection.poll(longest):
-                raise TimeoutError(f"no answer within {longest:g} s")
-            return wire.receive(connection)
+            wire.send(connection, wire.Message(request.body()))
+            while not whole:
+                if not connection.poll(longest):
+                    raise TimeoutError(f"no answer within {longest:g} s")
+                answer = wire.receive(connection)
+                whole = not request.streams or "end" in answer.body or "fault" in answer.body
+                if "end" not in answer.body:
+                    yield _checked(answer)
         except (OSError, EOFError) as error:
-            if connection is not None:
-                connection.close()
-            connection = None
             raise DeskAwayError(
                 "the desk process does not answer", remedy="It is started again by ./needle up; wait a moment"
             ) from error
         finally:
+            if connection is not None and not whole:
+                connection.close()  # somebody stopped listening, or the desk has gone
+                connection = None
             self._idle.put(connection)
 
     def _connect(self) -> Connection:
@@ -79,7 +95,7 @@ class Desk:
     def answers(self) -> bool:
         """Whether the desk is there."""
         try:
-            self._ask(wire.Message({"do": "hello"}), HELLO)
+            next(self._talk(Hello(), HELLO))
         except NeedleError:
             return False
         return True

@@ -6,7 +6,7 @@ import os
 import socket
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from multiprocessing.connection import Connection, Listener
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -25,6 +25,7 @@ from ..store import shots
 from ..store.session import Store
 from . import wire
 from .answers import Answers
+from .asked import request_of
 from .locks import KeyedLocks
 from .open_shot import OpenShot, read_open_shot
 
@@ -98,31 +99,41 @@ def _talk(connection: Connection, answers: Answers) -> None:
     with connection:
         while True:
             try:
-                request = wire.receive(connection)
+                body = wire.receive(connection).body
             except (EOFError, OSError):
                 return
             try:
-                wire.send(connection, _answered(answers, request.body))
+                for message in _answered(answers, body):
+                    wire.send(connection, message)
             except OSError:
                 return  # whoever asked has gone
 
 
-def _answered(answers: Answers, body: dict[str, Any]) -> wire.Message:
+def _answered(answers: Answers, body: dict[str, Any]) -> Iterator[wire.Message]:
+    """The answer, or a stream of them and its end; whatever goes wrong is a fault, and the last message."""
     try:
-        answer = answers.answer(dict(body))
-        return wire.Message(finite(answer.body), answer.arrays)
+        request = request_of(body)
+        if not request.streams:
+            answer = answers.answer(request)
+            yield wire.Message(finite(answer.body), answer.arrays)
+            return
+        for answer in answers.stream(request):
+            yield wire.Message(finite(answer.body), answer.arrays)
+        yield wire.END
     except NeedleError as error:
-        kind, what, where, remedy = type(error).__name__, error.what, error.where, error.remedy
+        yield _fault(type(error).__name__, error.what, error.where, error.remedy)
     except DataError:
-        kind, what, where = "MissingError", "there is no such shot or take", ""
-        remedy = "Choose one from the list"
+        yield _fault("MissingError", "there is no such shot or take", "", "Choose one from the list")
     except SQLAlchemyError as error:
-        kind, what = "DatabaseAwayError", "the database does not answer"
-        where, remedy = "desk", "It is started again by ./needle up; wait a moment"
         log.warning(str(error), action="desk_database")
+        remedy = "It is started again by ./needle up; wait a moment"
+        yield _fault("DatabaseAwayError", "the database does not answer", "desk", remedy)
     except Exception as error:  # the edge of the process: whatever it was is answered, and told in the log
         log.exception("a request failed", action="desk_failed", do=body.get("do"))
-        kind, what = "DeskFaultError", f"the desk could not do this ({type(error).__name__}: {error})"[:300]
-        where, remedy = str(body.get("do", "")), "The desk's log says more; the shot is unchanged"
-    fault = {"kind": kind, "what": what, "where": where, "remedy": remedy}
-    return wire.Message({"fault": fault})
+        what = f"the desk could not do this ({type(error).__name__}: {error})"[:300]
+        remedy = "The desk's log says more; the shot is unchanged"
+        yield _fault("DeskFaultError", what, str(body.get("do", "")), remedy)
+
+
+def _fault(kind: str, what: str, where: str, remedy: str) -> wire.Message:
+    return wire.Message({"fault": {"kind": kind, "what": what, "where": where, "remedy": remedy}})

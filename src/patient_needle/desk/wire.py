@@ -28,6 +28,9 @@ class Message:
     arrays: dict[str, Packed] = field(default_factory=dict)
 
 
+END = Message({"end": True})  # the last message of a stream
+
+
 def send(connection: Connection, message: Message) -> None:
     """Send one message."""
     head = {"body": message.body, "arrays": {k: [p.dtype, p.shape] for k, p in message.arrays.items()}}

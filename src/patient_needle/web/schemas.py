@@ -299,9 +299,10 @@ class Drawn(_Given):
 
 
 class FramesSeen(_Given):
-    """How many frames of a shake test were seen; none begin it anew."""
+    """How many frames of a shake test were seen; none begin it anew. page: whose test it is, by any name."""
 
     frames: int = Field(0, ge=0, le=10_000)
+    page: str = Field("", max_length=80)
 
 
 class Shaken(BaseModel):

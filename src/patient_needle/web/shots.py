@@ -13,13 +13,14 @@ from flask import Response, request
 from sqlalchemy.orm import Session
 
 from ..core.model.errors import FileError, NeedleError
+from ..desk import asked
 from ..formats.file_names import file_name, plain_name
 from ..formats.shot_file.document import current, parse_shot
 from ..formats.shot_file.parcel import read_zip, write_zip
 from ..store import blobs, shots
 from ..store.errors import MissingError
 from . import schemas
-from .arrays import array_response, binary
+from .arrays import array_response, array_stream, binary
 from .downloads import attachment
 from .services import services
 
@@ -131,7 +132,7 @@ def bring_in(name: str) -> schemas.Uploaded:
             blobs.put_file(session, kept, sha, size)  # type: ignore[arg-type]
             blobs.keep_upload(session, sha, name)
     try:
-        found = services().desk.call("look_into", sha=sha, name=name)
+        found = services().desk.ask(asked.LookInto(sha=sha, name=name))
     except NeedleError:
         with services().store.begin() as session:
             blobs.forget_upload(session, sha, name)  # what is refused is not kept
@@ -148,7 +149,7 @@ def join_numbered(numbered: schemas.NumberedFiles) -> schemas.Uploaded:
         for name, sha in numbered.files.items():
             if not blobs.uploaded(session, sha, name):
                 raise MissingError(f"'{name}' was not brought in", remedy="Bring the files in again")
-    body = dict(services().desk.call("join", files=numbered.files).body)
+    body = dict(services().desk.ask(asked.Join(files=numbered.files)).body)
     first = body.pop("first_file")
     return schemas.Uploaded(name=first, sha=numbered.files[first], bytes=0, **body)
 
@@ -198,16 +199,15 @@ def export_shot(shot_id: int) -> Response:
 @blueprint.output(schemas.Reading)
 def reading(shot_id: int, number: int) -> dict[str, Any]:
     """What was read from the revision's files."""
-    return services().desk.call("read", shot=shot_id, number=number).body
+    return services().desk.ask(asked.Read(shot=shot_id, number=number)).body
 
 
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/<any(cast, garments):kind>/<name>/mesh/<part>")
 @blueprint.doc(responses=binary("The array"))
 def mesh(shot_id: int, number: int, kind: str, name: str, part: str) -> Response:
     """Triangles (m,3), rest positions (n,3) m; of a garment loops and loop_sizes, of the cast left_out."""
-    found = services().desk.call(
-        "mesh", shot=shot_id, number=number, kind="cast" if kind == "cast" else "garment", name=name
-    )
+    what = asked.Mesh if kind == "cast" else asked.Garment
+    found = services().desk.ask(what(shot=shot_id, number=number, name=name))
     if part not in found.arrays:
         raise MissingError(f"a mesh has no part '{part}'", remedy=f"Ask for one of {', '.join(found.arrays)}")
     return array_response(found.arrays[part], lasting=True)
@@ -217,14 +217,14 @@ def mesh(shot_id: int, number: int, kind: str, name: str, part: str) -> Response
 @blueprint.output(schemas.SelfCuts)
 def self_cuts(shot_id: int, number: int, name: str) -> dict[str, Any]:
     """Where and when a cast member cuts into itself; searched when first asked, some seconds."""
-    return services().desk.call("self_cuts", shot=shot_id, number=number, name=name).body
+    return services().desk.ask(asked.SelfCuts(shot=shot_id, number=number, name=name)).body
 
 
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/cast/<name>/self-cuts/marked")
 @blueprint.doc(responses=binary("The array"))
 def self_cut_triangles(shot_id: int, number: int, name: str) -> Response:
     """Rows of frame and triangle that cut or lie within, (k,2) uint32; frames below 0 wrap."""
-    found = services().desk.call("self_cuts", shot=shot_id, number=number, name=name)
+    found = services().desk.ask(asked.SelfCuts(shot=shot_id, number=number, name=name))
     return array_response(found.arrays["marked"], lasting=True)
 
 
@@ -232,7 +232,7 @@ def self_cut_triangles(shot_id: int, number: int, name: str) -> Response:
 @blueprint.doc(responses=binary("The array"))
 def deviation(shot_id: int, number: int, name: str) -> Response:
     """How far each vertex of the understudy lies at worst from what it stands in for, (k,) m."""
-    found = services().desk.call("deviation", shot=shot_id, number=number, name=name)
+    found = services().desk.ask(asked.Deviation(shot=shot_id, number=number, name=name))
     return array_response(found.arrays["deviation"], lasting=True)
 
 
@@ -242,8 +242,8 @@ def deviation(shot_id: int, number: int, name: str) -> Response:
 @blueprint.doc(responses=binary("The array"))
 def positions(shot_id: int, number: int, name: str, first: int, last: int) -> Response:
     """A cast member over frames first to last, (f,n,3) m."""
-    found = services().desk.call("positions", shot=shot_id, number=number, name=name, first=first, last=last)
-    return array_response(found.arrays["positions"], first_frame=first, lasting=True)
+    wanted = asked.Positions(shot=shot_id, number=number, name=name, first=first, last=last)
+    return array_stream(services().desk.stream(wanted), "positions", first_frame=first, lasting=True)
 
 
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/pick")
@@ -251,13 +251,8 @@ def positions(shot_id: int, number: int, name: str, first: int, last: int) -> Re
 @blueprint.output(schemas.Picked)
 def pick(shot_id: int, number: int, name: str, ray: schemas.Ray) -> dict[str, Any]:
     """Where a ray meets a garment as it was made."""
-    return (
-        services()
-        .desk.call(
-            "pick", shot=shot_id, number=number, garment=name, origin=ray.origin, direction=ray.direction
-        )
-        .body
-    )
+    wanted = asked.Pick(shot=shot_id, number=number, garment=name, origin=ray.origin, direction=ray.direction)
+    return services().desk.ask(wanted).body
 
 
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/chosen")
@@ -265,9 +260,7 @@ def pick(shot_id: int, number: int, name: str, ray: schemas.Ray) -> dict[str, An
 @blueprint.doc(responses=binary("uint32 vertices", "application/octet-stream"))
 def chosen(shot_id: int, number: int, name: str, choose: schemas.ChoiceRecord) -> Response:
     """The vertices that a hold would take, (k,) uint32."""
-    found = services().desk.call(
-        "chosen", shot=shot_id, number=number, garment=name, choose=choose.model_dump(mode="json")
-    )
+    found = services().desk.ask(asked.Chosen(shot=shot_id, number=number, garment=name, choose=choose))
     return array_response(found.arrays["vertices"])
 
 
@@ -276,9 +269,8 @@ def chosen(shot_id: int, number: int, name: str, choose: schemas.ChoiceRecord) -
 @blueprint.doc(responses=binary("uint32 vertices", "application/octet-stream"))
 def outlined(shot_id: int, number: int, name: str, drawn: schemas.Drawn) -> Response:
     """The vertices that were drawn around, (k,) uint32."""
-    found = services().desk.call(
-        "outlined", shot=shot_id, number=number, garment=name, **drawn.model_dump(mode="json")
-    )
+    wanted = asked.Outlined(shot=shot_id, number=number, garment=name, **drawn.model_dump())
+    found = services().desk.ask(wanted)
     return array_response(found.arrays["vertices"])
 
 
@@ -288,7 +280,7 @@ def outlined(shot_id: int, number: int, name: str, drawn: schemas.Drawn) -> Resp
 @blueprint.doc(responses=binary("The array"))
 def hold_marks(shot_id: int, number: int, name: str, hold: str, part: str) -> Response:
     """Of a hold: rows of vertex and whether it holds on (k,2) uint32; grips (k,); links (q,2,3) m."""
-    found = services().desk.call("hold_marks", shot=shot_id, number=number, garment=name, hold=hold)
+    found = services().desk.ask(asked.HoldMarks(shot=shot_id, number=number, garment=name, hold=hold))
     return array_response(found.arrays[part], lasting=True)
 
 
@@ -297,10 +289,8 @@ def hold_marks(shot_id: int, number: int, name: str, hold: str, part: str) -> Re
 @blueprint.output(schemas.Shaken)
 def shake(shot_id: int, number: int, name: str, hold: str, seen: schemas.FramesSeen) -> dict[str, Any]:
     """Shake what a hold holds on to, some frames further than those seen, and tell how far it slipped."""
-    found = services().desk.call(
-        "shake", shot=shot_id, number=number, garment=name, hold=hold, seen=seen.frames
-    )
-    return found.body
+    wanted = asked.Shake(shot=shot_id, number=number, garment=name, hold=hold, seen=seen.frames, page=seen.page)
+    return services().desk.ask(wanted).body
 
 
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>")
@@ -308,9 +298,8 @@ def shake(shot_id: int, number: int, name: str, hold: str, seen: schemas.FramesS
 @blueprint.doc(responses=binary("float32 values", "application/octet-stream"))
 def map_values(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapAsk) -> Response:
     """A map's value at every vertex of a garment, (n,) float32 from 0 to 1; less another's, from -1 to 1."""
-    found = services().desk.call(
-        "map_values", shot=shot_id, number=number, garment=name, name=chalk, less=ask.less
-    )
+    wanted = asked.MapValues(shot=shot_id, number=number, garment=name, name=chalk, less=ask.less)
+    found = services().desk.ask(wanted)
     return array_response(found.arrays["values"], lasting=True)
 
 
@@ -327,9 +316,10 @@ MAP_KINDS = {
 @blueprint.doc(responses=binary("A file", "application/octet-stream"))
 def map_file(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapFileAsk) -> Response:
     """A map as a grey PNG of 16 bits over the UVs, or as a vertex property (PLY) or a primvar (USD)."""
-    found = services().desk.call(
-        "map_file", shot=shot_id, number=number, garment=name, name=chalk, ending=f".{ask.kind}", side=ask.side
+    wanted = asked.MapFile(
+        shot=shot_id, number=number, garment=name, name=chalk, ending=f".{ask.kind}", side=ask.side
     )
+    found = services().desk.ask(wanted)
     named = file_name(f"{name} {chalk}", f".{ask.kind}")
     return attachment(found.arrays["file"].data, named, MAP_KINDS[ask.kind])
 
@@ -339,10 +329,10 @@ def map_file(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapF
 @blueprint.doc(responses=binary("float32 values", "application/octet-stream"))
 def paint(shot_id: int, number: int, name: str, chalk: str, painted: schemas.Painted) -> Response:
     """The map's values, (n,) float32, with a stroke that is still being drawn."""
-    found = services().desk.call(
-        "paint", shot=shot_id, number=number, garment=name, name=chalk,
-        stroke=painted.stroke.model_dump(mode="json"), going=painted.going,
-    )  # fmt: skip
+    wanted = asked.Paint(
+        shot=shot_id, number=number, garment=name, name=chalk, stroke=painted.stroke, going=painted.going
+    )
+    found = services().desk.ask(wanted)
     return array_response(found.arrays["values"])
 
 
@@ -351,7 +341,6 @@ def paint(shot_id: int, number: int, name: str, chalk: str, painted: schemas.Pai
 @blueprint.doc(responses=binary("uint32 faces", "application/octet-stream"))
 def faces_outlined(shot_id: int, number: int, name: str, frame: int, drawn: schemas.Drawn) -> Response:
     """The faces of a cast member that were drawn around at a frame, (k,) uint32."""
-    found = services().desk.call(
-        "faces_outlined", shot=shot_id, number=number, name=name, frame=frame, **drawn.model_dump(mode="json")
-    )
+    wanted = asked.FacesOutlined(shot=shot_id, number=number, name=name, frame=frame, **drawn.model_dump())
+    found = services().desk.ask(wanted)
     return array_response(found.arrays["faces"])

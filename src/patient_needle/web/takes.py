@@ -12,6 +12,7 @@ from flask import Response, jsonify
 from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
+from ..desk.asked import Look
 from ..desk.wire import Packed
 from ..formats.file_names import file_name
 from ..formats.pc2.layout import write_pc2_bytes
@@ -290,5 +291,5 @@ def _without_gap(rows: Any) -> list[Frame]:
 @blueprint.doc(responses=binary("The array"))
 def look(take_id: int, garment: str, kind: str, frame: int) -> Response:
     """A value per vertex of a finished frame: stretch as a share, or closeness in m, (n,) float32."""
-    found = services().desk.call("look", take=take_id, garment=garment, frame=frame, kind=kind)
+    found = services().desk.ask(Look(take=take_id, garment=garment, frame=frame, kind=kind))
     return array_response(found.arrays["values"], first_frame=frame)

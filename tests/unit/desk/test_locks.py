@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import inspect
+import json
 import threading
 from multiprocessing.connection import Listener
 
 import pytest
 
+from patient_needle.core.model.errors import ShotError
+from patient_needle.desk import asked, process, wire
 from patient_needle.desk import client as desk_client
-from patient_needle.desk import process, wire
+from patient_needle.desk.answers import Answers
+from patient_needle.desk.asked import Hello
 from patient_needle.desk.client import Desk, DeskAwayError
 from patient_needle.desk.locks import KeyedLocks
 from patient_needle.desk.process import OpenShots
 
 KEY = b"key of a test"
+LOOK = asked.Look(take=1, garment="cape", frame=1, kind="stretch")
 
 
 def test_other_keys_go_on_while_one_is_held():
@@ -85,7 +91,7 @@ class Dying:
 def test_what_a_desk_died_of_is_not_sent_again(tmp_path):
     dying = Dying(tmp_path)
     with pytest.raises(DeskAwayError, match="does not answer"):
-        Desk(dying.path, KEY).call("look")
+        Desk(dying.path, KEY).ask(LOOK)
     assert dying.heard == 1
 
 
@@ -94,7 +100,7 @@ def test_a_desk_that_is_silent_is_not_waited_for_without_end(tmp_path, monkeypat
     monkeypatch.setattr(desk_client, "HELLO", 0.2)
     silent = Dying(tmp_path, silent=True)
     with pytest.raises(DeskAwayError):
-        Desk(silent.path, KEY).call("look")
+        Desk(silent.path, KEY).ask(LOOK)
     assert not Desk(silent.path, KEY).answers()
 
 
@@ -112,8 +118,115 @@ def test_a_connection_to_a_desk_that_has_ended_is_made_anew(tmp_path):
     for _ in range(2):
         serving = threading.Thread(target=serve_one, args=(Listener(str(path), family="AF_UNIX", authkey=KEY),))
         serving.start()
-        assert desk.call("hello").body == {"hello": "desk"}
+        assert desk.ask(Hello()).body == {"hello": "desk"}
         serving.join(5)
+
+
+@pytest.mark.parametrize(("request_", "times"), [(LOOK, 1), (Hello(), 2)])
+def test_only_what_is_safe_is_asked_again(tmp_path, request_, times):
+    dying = Dying(tmp_path)
+    with pytest.raises(DeskAwayError):
+        Desk(dying.path, KEY).ask(request_)
+    assert dying.heard == times
+
+
+class Streaming:
+    """A desk that answers a stream with so many messages, then ends it, faults, or dies."""
+
+    def __init__(self, folder, messages: int, last: wire.Message | None) -> None:
+        self.path, self.sent = folder / "desk", 0
+        self._messages, self._last = messages, last
+        self._listener = Listener(str(self.path), family="AF_UNIX", authkey=KEY)
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        while True:
+            connection = self._listener.accept()
+            try:
+                while True:
+                    wire.receive(connection)
+                    for number in range(self._messages):
+                        wire.send(connection, wire.Message({"number": number}))
+                        self.sent += 1
+                    if self._last is None:
+                        connection.close()
+                        break
+                    wire.send(connection, self._last)
+            except (OSError, EOFError):
+                continue
+
+
+POSITIONS = asked.Positions(shot=1, number=1, name="man", first=1, last=9)
+
+
+def test_a_stream_ends_and_its_connection_serves_the_next(tmp_path):
+    desk = Desk(Streaming(tmp_path, 3, wire.END).path, KEY)
+    for _ in range(desk_client.MOST + 2):
+        assert [message.body["number"] for message in desk.stream(POSITIONS)] == [0, 1, 2]
+
+
+def test_a_desk_that_dies_in_mid_stream_is_told_after_what_came(tmp_path):
+    stream = Desk(Streaming(tmp_path, 2, None).path, KEY).stream(POSITIONS)
+    assert [next(stream).body["number"] for _ in range(2)] == [0, 1]
+    with pytest.raises(DeskAwayError, match="does not answer"):
+        next(stream)
+
+
+def test_a_fault_in_mid_stream_is_raised_as_what_it_is(tmp_path):
+    fault = {"kind": "ShotError", "what": "frame 7 is not there", "where": "man", "remedy": "Wait"}
+    desk = Desk(Streaming(tmp_path, 1, wire.Message({"fault": fault})).path, KEY)
+    with pytest.raises(ShotError, match="frame 7 is not there"):
+        list(desk.stream(POSITIONS))
+
+
+def test_who_stops_listening_leaves_no_messages_to_the_next(tmp_path):
+    desk = Desk(Streaming(tmp_path, 5, wire.END).path, KEY)
+    for _ in range(3):
+        stream = desk.stream(POSITIONS)
+        assert next(stream).body == {"number": 0}
+        stream.close()
+
+
+def test_every_verb_has_its_record_and_its_method():
+    for verb, kind in asked.VERBS.items():
+        parameters = [name for name in inspect.signature(getattr(Answers, verb)).parameters if name != "self"]
+        assert parameters == list(kind.model_fields), verb
+    own = {name for name, _ in inspect.getmembers(Answers, inspect.isfunction) if not name.startswith("_")}
+    assert own - {"answer", "stream"} == set(asked.VERBS)
+
+
+@pytest.mark.parametrize(
+    ("body", "says"),
+    [
+        ({"do": "ghost"}, "does not know 'ghost'"),
+        ({"do": ["look"]}, "does not know"),
+        ({}, "does not know 'None'"),
+        ({"do": "look", "take": 1}, "'garment' of a request is wrong"),
+        (
+            {"do": "look", "take": "x", "garment": "g", "frame": 1, "kind": "stretch"},
+            "'take' of a request is wrong",
+        ),
+        ({"do": "hello", "more": 1}, "'more' of a request is wrong"),
+    ],
+)
+def test_a_request_that_is_none_is_named(body, says):
+    with pytest.raises(ShotError, match=says):
+        asked.request_of(body)
+    (fault,) = process._answered(None, body)
+    assert fault.body["fault"]["kind"] == "ShotError"
+
+
+@pytest.mark.parametrize("kind", asked.VERBS.values())
+def test_requests_come_over_as_they_were_sent(kind):
+    sample = {
+        "shot": 3, "number": 2, "name": "man", "garment": "cape", "sha": "ab", "files": {"a.obj": "ab"},
+        "first": -4, "last": 9, "origin": (0.5, 1, 2), "direction": (0, 0, 1), "choose": {"whole": True},
+        "corners": [(0, 1), (1, 0), (1, 1)], "projection": [1.0] * 16, "eye": (0, 1, 2), "facing": True,
+        "frame": -7, "hold": "waist", "seen": 2, "page": "p", "less": None, "ending": ".png", "side": 64,
+        "stroke": {"hits": [[0, 0, 0, 0, 0, 1, 1]]}, "going": "a", "take": 4, "kind": "stretch",
+    }  # fmt: skip
+    sent = kind.model_validate({name: sample[name] for name in kind.model_fields})
+    assert asked.request_of(json.loads(json.dumps(sent.body()))) == sent
 
 
 def test_what_nobody_had_thought_of_is_answered_and_told():
@@ -121,7 +234,7 @@ def test_what_nobody_had_thought_of_is_answered_and_told():
         def answer(self, request):
             raise OverflowError("Python int too large to convert to C long")
 
-    answer = process._answered(Broken(), {"do": "pick"})
+    (answer,) = process._answered(Broken(), LOOK.body())
     assert answer.body["fault"]["kind"] == "DeskFaultError"
     assert "OverflowError" in answer.body["fault"]["what"]
 
@@ -131,4 +244,5 @@ def test_numbers_that_json_cannot_say_do_not_leave_the_desk():
         def answer(self, request):
             return wire.Message({"first": float("nan")})
 
-    assert process._answered(Odd(), {"do": "look_into"}).body == {"first": None}
+    (answer,) = process._answered(Odd(), LOOK.body())
+    assert answer.body == {"first": None}

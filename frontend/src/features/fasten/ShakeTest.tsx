@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { api, got, type Shaken, type Shot } from "../../api/client";
 import { mm } from "../../domain/words";
+import { PAGE } from "../../state/page";
 import { complain } from "../../state/queries";
 
 interface Test {
@@ -86,7 +87,7 @@ async function shakeOn(shot: Shot, garment: string, hold: string, signal: AbortS
     got<Shaken>(
       api.POST("/api/shots/{shot_id}/revisions/{number}/garments/{name}/holds/{hold}/shake", {
         params: { path: { shot_id: shot.id, number: revision, name: garment, hold } },
-        body: { frames },
+        body: { frames, page: PAGE },
         signal,
       }),
     );
