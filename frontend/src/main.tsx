@@ -6,7 +6,8 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode, useMemo } from "react";
 import { createRoot } from "react-dom/client";
-import { client } from "./state/queries";
+import { HouseFacts, NO_FACTS } from "./state/facts";
+import { client, useFactsOfHouse } from "./state/queries";
 import { useRoom } from "./state/room";
 import { Shell } from "./ui/Shell";
 import { themeOf } from "./ui/theme";
@@ -14,10 +15,13 @@ import { themeOf } from "./ui/theme";
 function App() {
   const light = useRoom((room) => room.theme);
   const theme = useMemo(() => themeOf(light), [light]);
+  const facts = useFactsOfHouse().data ?? NO_FACTS;
   return (
     <ThemeProvider theme={theme}>
       <CssBaseline />
-      <Shell />
+      <HouseFacts value={facts}>
+        <Shell />
+      </HouseFacts>
     </ThemeProvider>
   );
 }

@@ -136,6 +136,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the page must know of the house before it shows anything. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Facts"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots": {
         parameters: {
             query?: never;
@@ -2057,6 +2093,48 @@ export interface components {
             projection: number[];
         };
         /**
+         * Facts
+         * @description What the page must know of the house and would otherwise have to say again: roles of maps, endings of files
+         *     that can be brought in, as they are and as maps, and formats of deliveries.
+         */
+        Facts: {
+            /** Brought In */
+            brought_in: string[];
+            /** Map Roles */
+            map_roles: components["schemas"]["Facts.MapRole"][];
+            /** Maps In */
+            maps_in: string[];
+            /** Written */
+            written: components["schemas"]["Facts.Written"][];
+        };
+        /**
+         * MapRole
+         * @description What a chalk map can be of; span: what 0 and 1 mean unless it says otherwise.
+         */
+        "Facts.MapRole": {
+            /** Does */
+            does: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Span */
+            span: [
+                number,
+                number
+            ];
+        };
+        /**
+         * Written
+         * @description A format that deliveries can have, in words.
+         */
+        "Facts.Written": {
+            /** Format */
+            format: string;
+            /** Said */
+            said: string;
+        };
+        /**
          * FramesSeen
          * @description How many frames of a shake test were seen; none begin it anew. page: whose test it is, by any name.
          */
@@ -2545,9 +2623,12 @@ export interface components {
         /**
          * Shot
          * @description A shot at the revision in force. undo_said: what undo would take back; None when there is nothing.
+         *     first_simulated: the first frame of its run-in.
          */
         Shot: {
             document: components["schemas"]["Shot.ShotFile"];
+            /** First Simulated */
+            first_simulated: number;
             /** Id */
             id: number;
             /** Name */

@@ -1,7 +1,9 @@
 import { expect, test } from "vitest";
-import type { MapRecord } from "../api/client";
+import type { MapRecord, MapRole } from "../api/client";
 import { apartOf, lessOf, mapAtHand, means, spreadOf, stepSaid } from "./chalk";
 import { signed } from "./words";
+
+const roles: MapRole[] = [{ role: "hold", name: "Hold", does: "holds", span: [0, 1] }];
 
 function map(name: string, change: Partial<MapRecord> = {}): MapRecord {
   return { name, role: "bend", span: null, in_use: true, steps: [], ...change };
@@ -27,8 +29,8 @@ test("exactly 0 and 1 are counted, and each tenth", () => {
 });
 
 test("values stand for even ratios between ends above 0, else for even steps", () => {
-  expect(means(map("a", { span: [1, 9] }), 0.5)).toBeCloseTo(3);
-  expect(means(map("a", { role: "hold" }), 0.5)).toBeCloseTo(0.5);
+  expect(means(map("a", { span: [1, 9] }), roles, 0.5)).toBeCloseTo(3);
+  expect(means(map("a", { role: "hold" }), roles, 0.5)).toBeCloseTo(0.5);
 });
 
 test("steps from elsewhere in words", () => {

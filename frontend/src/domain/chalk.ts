@@ -1,5 +1,5 @@
 /** Chalk maps of a garment: what there is to draw, and edits of what was drawn. */
-import type { GarmentRecord, MapRecord, ShotDocument, StepRecord, StrokeRecord } from "../api/client";
+import type { GarmentRecord, MapRecord, MapRole, ShotDocument, StepRecord, StrokeRecord } from "../api/client";
 import { changeGarment, type Edit } from "./edits";
 import { choiceSaid } from "./holds";
 import { count } from "./words";
@@ -7,33 +7,18 @@ import { count } from "./words";
 export type Role = MapRecord["role"];
 export type Brush = Omit<StrokeRecord, "hits">;
 
-/** What a role's map does, and what its 0 and 1 mean when nothing else is said. */
-export const ROLES: readonly { role: Role; name: string; does: string; span: readonly [number, number] }[] = [
-  { role: "hold", name: "Hold", does: "grip of what follows the body", span: [0, 1] },
-  { role: "bend", name: "Bend", does: "times as stiff to bend", span: [1, 30] },
-  { role: "stretch", name: "Stretch", does: "times as stiff to stretch", span: [1, 10] },
-  { role: "shear", name: "Shear", does: "times as stiff to shear", span: [1, 10] },
-  { role: "weight", name: "Weight", does: "times as heavy", span: [1, 4] },
-  { role: "memory", name: "Shape memory", does: "times as bent on its made shape", span: [1, 10] },
-  { role: "friction", name: "Friction", does: "times the friction", span: [1, 3] },
-  { role: "clearance", name: "Clearance", does: "times as far from what it lies on", span: [1, 3] },
-  { role: "thickness", name: "Thickness", does: "times as thick where it meets other cloth and bodies", span: [1, 3] },
-  { role: "damping", name: "Damping", does: "times the damping", span: [1, 5] },
-];
-
-const ROLE = new Map(ROLES.map((one) => [one.role, one]));
-
-export function roleOf(map: MapRecord): (typeof ROLES)[number] {
-  return ROLE.get(map.role) ?? (ROLES[1] as (typeof ROLES)[number]);
+/** What a map is of; the house says what there is. */
+export function roleOf(map: MapRecord, roles: readonly MapRole[]): MapRole {
+  return roles.find((one) => one.role === map.role) ?? { role: map.role, name: map.role, does: map.role, span: [0, 1] };
 }
 
-export function spanOf(map: MapRecord): readonly [number, number] {
-  return map.span ?? roleOf(map).span;
+export function spanOf(map: MapRecord, roles: readonly MapRole[]): readonly [number, number] {
+  return map.span ?? (roleOf(map, roles).span as [number, number]);
 }
 
 /** What a value from 0 to 1 of a map stands for: in even ratios between ends above 0, else in even steps. */
-export function means(map: MapRecord, value: number): number {
-  const [low, high] = spanOf(map);
+export function means(map: MapRecord, roles: readonly MapRole[], value: number): number {
+  const [low, high] = spanOf(map, roles);
   return low > 0 && high > 0 ? low * (high / low) ** value : low + (high - low) * value;
 }
 

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "vitest";
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
 import { PLAIN_PLACE } from "./cast";
-import { addGarment, addWind, AIR_DENSITY, changeCollider, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, firstSimulated, freeName, gustOf, plainCollider, removeWind, takeOut, windOf, windsOf } from "./edits";
+import { addGarment, addWind, AIR_DENSITY, changeCollider, changeFrames, changeRunIn, changeTogether, changeWind, dressFurtherIn, freeName, gustOf, plainCollider, removeWind, takeOut, windOf, windsOf } from "./edits";
 import { ramp } from "./ramp";
 import { figureStep, frameAt, lane, spans, xOf } from "./tape";
 import { threadOf } from "./thread";
@@ -55,7 +55,6 @@ describe("edits", () => {
   test("frames and run-in change one at a time", () => {
     expect(changeFrames(empty, { last: 1020 }).document.frames).toEqual([1001, 1020]);
     expect(changeRunIn(empty, { move: 9 }).document.run_in).toEqual({ settle: 2, move: 9 });
-    expect(firstSimulated(empty)).toBe(996);
   });
   test("a collider changes one thing at a time, and one that is switched off begins plain", () => {
     const body = { name: "body", kind: "character", file: "b.glb", unit: "m", up: "y", mesh: null, cache: null, animation: null, starts_at: 0, outwards: false, placed: PLAIN_PLACE, timing: "real time", motion: null, parent: null, shapes: [] as never[], collider: null } as const;

@@ -134,14 +134,8 @@ export function changeFrames(document: ShotDocument, change: { first?: number; l
 }
 
 export function changeRunIn(document: ShotDocument, change: { settle?: number; move?: number }): Edit {
-  const before = document.run_in ?? { settle: 10, move: 30 };
-  const run_in = { ...before, ...change };
+  const run_in = { ...document.run_in, ...change };
   return { document: { ...document, run_in }, said: `Run-in: settles ${run_in.settle}, moves ${run_in.move} frames` };
-}
-
-/** First frame that is simulated. */
-export function firstSimulated(document: ShotDocument): number {
-  return document.frames[0] - (document.run_in?.settle ?? 10) - (document.run_in?.move ?? 30);
 }
 
 /** A wind in the plain shape the card edits: nothing until one frame, full from another. */

@@ -6,6 +6,7 @@ import { type FramePulse, Problem, type Shot, type Take } from "../api/client";
 import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
 import { area, count, percent, signed } from "../domain/words";
+import { useFacts } from "../state/facts";
 import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { lessOf, mapAtHand, mapsOf, meaning, means, spanOf } from "../domain/chalk";
@@ -149,6 +150,7 @@ function Apart({ take, first }: { take: Take; first: Take }) {
 
 /** What the shades of a map mean, and its value under the pointer. */
 function ChalkLegend({ shot }: { shot: Shot }) {
+  const roles = useFacts().map_roles;
   const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
   const wanted = useRoom((room) => room.chalk);
   const here = useRoom((room) => room.chalkHere);
@@ -164,21 +166,22 @@ function ChalkLegend({ shot }: { shot: Shot }) {
       </RampNote>
     );
   }
-  const [low, high] = spanOf(map).map((end) => meaning(map, end));
+  const [low, high] = spanOf(map, roles).map((end) => meaning(map, end));
   return (
     <RampNote said={`${map.name}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
-      {map.name}: <span className="figure">{here === null ? "–" : `${here.toFixed(2)}, ${meaning(map, means(map, here))}`}</span>
+      {map.name}: <span className="figure">{here === null ? "–" : `${here.toFixed(2)}, ${meaning(map, means(map, roles, here))}`}</span>
     </RampNote>
   );
 }
 
 /** What the shades of the map on a take's cloth mean. */
 function MapLegend({ shot }: { shot: Shot }) {
+  const roles = useFacts().map_roles;
   const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
   const wanted = useRoom((room) => room.chalk);
   const map = garment === undefined ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
   if (map === undefined) return <Typography sx={{ ...NOTE, right: 14 }}>No map to show: draw one on the Chalk bench</Typography>;
-  const [low, high] = spanOf(map).map((end) => meaning(map, end));
+  const [low, high] = spanOf(map, roles).map((end) => meaning(map, end));
   return (
     <RampNote said={`${map.name} of the ${garment}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
       {map.name} of the {garment}

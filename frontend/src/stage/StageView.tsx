@@ -2,7 +2,6 @@ import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
 import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Reading, Shot, Take } from "../api/client";
-import { firstSimulated } from "../domain/edits";
 import { useClock } from "../state/clock";
 import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
@@ -73,7 +72,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
   useEffect(() => built?.scenery.setLook(look), [built, look]);
   useEffect(() => built?.stage.view(view), [built, view, viewPressed]);
   useEffect(() => built?.stage.showPerson(bench === "cast"), [built, bench, description]);
-  const start = firstSimulated(shot.document);
+  const start = shot.first_simulated;
   useEffect(() => built?.scenery.show(atRest(bench) ? start : frame), [built, frame, bench, start]);
 
   const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);

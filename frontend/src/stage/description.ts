@@ -1,6 +1,5 @@
 /** From the shot, what was read of it and the takes chosen, to what stands on the stage. */
 import { part, type Reading, type Shot, type Take } from "../api/client";
-import { firstSimulated } from "../domain/edits";
 import type { Bench } from "../domain/thread";
 import type { Description, Member, Worn } from "./scenery";
 
@@ -16,9 +15,9 @@ export function atRest(bench: Bench): boolean {
 
 export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null): Description | null {
   if (reading === undefined) return null;
-  const first = firstSimulated(shot.document);
+  const first = shot.first_simulated;
   const takes = looksAtTakes(bench) ? shown : [];
-  const settled = first + (shot.document.run_in?.settle ?? 10);
+  const settled = first + shot.document.run_in.settle;
   const names = Object.keys(reading.garments);
   const made = (garment: string, index: number): Worn => ({
     garment,

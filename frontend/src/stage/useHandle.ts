@@ -1,7 +1,7 @@
 /** Moving the handle of the hold that is looked at: by its knobs on the stage, in steps unless Alt is held. */
 import { useEffect, useRef } from "react";
 import type { HowOf, Shot } from "../api/client";
-import { firstSimulated, holdsOf } from "../domain/edits";
+import { holdsOf } from "../domain/edits";
 import { changeHold } from "../domain/holds";
 import { type Keyed, valueAt, withKey } from "../domain/keys";
 import { useEdit } from "../state/queries";
@@ -32,7 +32,7 @@ export function useHandle(stage: Stage | null, shot: Shot, garment: string | nul
   const active = useRoom((room) => room.bench === "fasten");
   const name = useRoom((room) => room.hold);
   const at = useRoom((room) => room.frame);
-  const frame = Math.max(at, firstSimulated(shot.document));
+  const frame = Math.max(at, shot.first_simulated);
   const hold = active && garment !== null ? holdsOf(shot.document, garment).find((one) => one.name === name) : undefined;
   const handle = hold?.how.kind === "handle" ? hold.how : null;
   const drag = useRef<Drag | null>(null);

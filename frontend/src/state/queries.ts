@@ -7,6 +7,7 @@ import {
   type BookSwatch,
   type Delivery,
   type DeliveryAsk,
+  type Facts,
   got,
   indices,
   Problem,
@@ -42,6 +43,11 @@ export const keys = {
   workroom: ["workroom"] as const,
   swatches: ["swatches"] as const,
 };
+
+/** What the house says of itself; asked once, before anything is shown. */
+export function useFactsOfHouse() {
+  return useQuery({ queryKey: ["facts"], queryFn: () => got<Facts>(api.GET("/api/facts")), staleTime: Infinity });
+}
 
 export function useShots() {
   return useQuery({ queryKey: keys.shots, queryFn: () => got<ShotLine[]>(api.GET("/api/shots")) });

@@ -4,7 +4,6 @@ import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useEffect, useMemo } from "react";
 import type { Delivery, Reading, Shot, Take } from "../api/client";
-import { firstSimulated } from "../domain/edits";
 import { threadOf } from "../domain/thread";
 import { CastCard } from "../features/cast/CastCard";
 import { ChalkCard } from "../features/chalk/ChalkCard";
@@ -60,7 +59,7 @@ function useOpened(first: number | undefined, shot: Shot | undefined): void {
     if (id === null && first !== undefined) set({ shot: first });
   }, [id, first, set]);
   const opened = shot?.id;
-  const start = shot === undefined ? 0 : firstSimulated(shot.document);
+  const start = shot === undefined ? 0 : shot.first_simulated;
   useEffect(() => {
     if (opened !== undefined) set({ frame: start });
     // Only when another shot is opened: an edit of the run-in leaves the frame alone.
@@ -83,7 +82,7 @@ function OpenShot({ shot }: { shot: Shot }) {
   useEffect(() => {
     if (shownIds.length === 0 && newest !== undefined) set({ shown: [newest] });
   }, [shownIds, newest, set]);
-  useShortcuts(firstSimulated(shot.document), Math.max(shot.document.frames[1], shown[0]?.last ?? 0));
+  useShortcuts(shot.first_simulated, Math.max(shot.document.frames[1], shown[0]?.last ?? 0));
   const knots = useMemo(() => threadOf(shot.document, reading, takes, deliveries), [shot, reading, takes, deliveries]);
   return (
     <>

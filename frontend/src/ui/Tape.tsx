@@ -6,7 +6,6 @@ import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import { type KeyboardEvent, memo, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { FramePulse, Reading, Shot, Take } from "../api/client";
-import { firstSimulated } from "../domain/edits";
 import { valueAt } from "../domain/keys";
 import type { Lane } from "../domain/lanes";
 import { worst } from "../domain/pulse";
@@ -42,7 +41,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
       watcher.disconnect();
     };
   }, []);
-  const first = firstSimulated(shot.document);
+  const first = shot.first_simulated;
   const last = Math.max(shot.document.frames[1], take?.last ?? 0);
   const { lane: keys, lanes } = useLane(shot);
   const edge = EDGE + (keys === undefined ? 0 : LANE);
@@ -306,7 +305,7 @@ function Marks({ scale, edge }: { scale: TapeScale; edge: number }) {
 function Captions({ shot, take, scale, frames, edge }: { shot: Shot; take: Take | undefined; scale: TapeScale; frames: number; edge: number }) {
   const c = useTheme().cloth;
   const start = xOf(scale, shot.document.frames[0]);
-  const run = shot.document.run_in ?? { settle: 10, move: 30 };
+  const run = shot.document.run_in;
   const runSaid = `run-in: settle ${run.settle}, move ${run.move}`;
   const made =
     take === undefined

@@ -41,7 +41,9 @@ class ShotLine(BaseModel):
 
 
 class Shot(BaseModel):
-    """A shot at the revision in force. undo_said: what undo would take back; None when there is nothing."""
+    """A shot at the revision in force. undo_said: what undo would take back; None when there is nothing.
+    first_simulated: the first frame of its run-in.
+    """
 
     id: int
     name: str
@@ -49,6 +51,7 @@ class Shot(BaseModel):
     said: str
     undo_said: str | None
     redo_said: str | None
+    first_simulated: int
     document: ShotFile
 
 
@@ -519,6 +522,33 @@ class Workroom(BaseModel):
     desk: bool
     bytes_used: int
     bytes_free: int
+
+
+class MapRole(BaseModel):
+    """What a chalk map can be of; span: what 0 and 1 mean unless it says otherwise."""
+
+    role: str
+    name: str
+    does: str
+    span: tuple[float, float]
+
+
+class Written(BaseModel):
+    """A format that deliveries can have, in words."""
+
+    format: str
+    said: str
+
+
+class Facts(BaseModel):
+    """What the page must know of the house and does not say again: roles of maps, endings of files that can be
+    brought in, as they are and as maps, and formats of deliveries.
+    """
+
+    map_roles: list[MapRole]
+    brought_in: list[str]
+    maps_in: list[str]
+    written: list[Written]
 
 
 class BookSwatch(BaseModel):

@@ -38,8 +38,15 @@ def described(session: Session, shot_id: int) -> schemas.Shot:
         id=shot.id, name=shot.name, revision=shot.head, said=here.said,
         undo_said=here.said if here.before is not None else None,
         redo_said=None if after is None else shots.revision(session, shot_id, after).said,
+        first_simulated=first_simulated(here.document),
         document=current(here.document, f"shot '{shot.name}'"),
     )  # fmt: skip
+
+
+def first_simulated(document: dict[str, Any]) -> int:
+    """The first frame of a document's run-in."""
+    run_in = document["run_in"]
+    return int(document["frames"][0] - run_in["settle"] - run_in["move"])
 
 
 @blueprint.get("")

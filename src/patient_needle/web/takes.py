@@ -27,6 +27,7 @@ from . import schemas
 from .arrays import array_response, binary
 from .services import services
 from .shots import described as described_shot
+from .shots import first_simulated
 
 blueprint = APIBlueprint("takes", __name__, url_prefix="/api", tag="Takes")
 
@@ -103,7 +104,7 @@ def make_take(shot_id: int, ask: schemas.TakeAsk) -> schemas.Take:
         _check_length(first, last)
         if not document["garments"]:
             raise ShotError("there is no garment to simulate", remedy="Bring one in on the Cast bench")
-        run_in = document["run_in"]["settle"] + document["run_in"]["move"]
+        run_in = document["frames"][0] - first_simulated(document)
         take = takes.create(
             session, shot_id, head.number, name=ask.name, patience=ask.patience,
             first_simulated=first - run_in, first=first, last=last, garments=len(document["garments"]),

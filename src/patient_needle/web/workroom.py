@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from apiflask import APIBlueprint
 from flask import Response, request
 
+from ..core.model.map_roles import MAP_ROLES
 from ..core.model.swatch_book import BOOK
+from ..formats.endings import BROUGHT_IN, MAPS_IN, WRITTEN
 from ..formats.shot_file.fabrics import record_of
 from ..jobs.queue import workers_alive
 from ..store import summaries
@@ -36,6 +40,18 @@ def workroom() -> schemas.Workroom:
 def swatches() -> list[schemas.BookSwatch]:
     """The swatch book: common cloths to start from."""
     return [schemas.BookSwatch(said=swatch.said, fabric=record_of(swatch.fabric)) for swatch in BOOK]
+
+
+@blueprint.get("/facts")
+@blueprint.output(schemas.Facts)
+def facts() -> schemas.Facts:
+    """What the page must know of the house before it shows anything."""
+    return schemas.Facts(
+        map_roles=[schemas.MapRole(**asdict(one)) for one in MAP_ROLES],
+        brought_in=list(BROUGHT_IN),
+        maps_in=list(MAPS_IN),
+        written=[schemas.Written(format=ending, said=said) for ending, said in WRITTEN.items()],
+    )
 
 
 @blueprint.get("/events")

@@ -4,13 +4,14 @@ import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
 import { bringIn, bringInNumbered, type Shot, type Uploaded } from "../../api/client";
+import { useFacts } from "../../state/facts";
 import { complain } from "../../state/queries";
 import { Placing } from "./Placing";
 
-const KNOWN = ".glb,.gltf,.usd,.usda,.usdc,.usdz,.abc,.obj,.pc2,.mdd";
 
 /** Bring a file in, see what it holds, say what it is, put it into the shot. */
 export function BringIn({ shot }: { shot: Shot }) {
+  const known = useFacts().brought_in;
   const chooser = useRef<HTMLInputElement>(null);
   const [share, setShare] = useState<number | null>(null);
   const [found, setFound] = useState<Uploaded | null>(null);
@@ -45,7 +46,7 @@ export function BringIn({ shot }: { shot: Shot }) {
         type="file"
         hidden
         multiple
-        accept={KNOWN}
+        accept={known.join(",")}
         aria-label="File to bring in"
         onChange={(event) => {
           take([...(event.target.files ?? [])]);

@@ -12,7 +12,7 @@ import { NumberField } from "../../ui/NumberField";
 export function FrameFields({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
   const edit = useEdit(shot);
   const [first, last] = shot.document.frames;
-  const run = shot.document.run_in ?? { settle: 10, move: 30 };
+  const run = shot.document.run_in;
   const frames = (next: { first?: number; last?: number }) => {
     edit.mutate({ edit: (document) => changeFrames(document, next) });
   };
@@ -41,15 +41,14 @@ export function FrameFields({ shot, reading }: { shot: Shot; reading: Reading | 
 
 /** How long the move into the first frame should take, from how far the body has to go. */
 function Suggestion({ shot, wanted, keep }: { shot: Shot; wanted: number; keep(move: number): void }) {
-  const move = shot.document.run_in?.move ?? 30;
-  const first = shot.document.frames[0];
-  const start = first - (shot.document.run_in?.settle ?? 10) - move;
+  const move = shot.document.run_in.move;
+  const start = shot.first_simulated;
   return (
     <Typography component="div" sx={{ fontSize: 12, color: "text.secondary" }}>
       The run-in is simulated from {start} and not delivered.
       {wanted > move && (
         <Box sx={{ mt: 0.5, color: "text.primary" }}>
-          The body has far to go into frame {first}: in {move} frames it moves faster than a calm 1.5 m/s.{" "}
+          The body has far to go into frame {shot.document.frames[0]}: in {move} frames it moves faster than a calm 1.5 m/s.{" "}
           <Button size="small" variant="outlined" onClick={() => { keep(wanted); }}>
             Move over {wanted} frames
           </Button>

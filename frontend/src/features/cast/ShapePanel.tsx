@@ -6,7 +6,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { CastRecord, MemberReading, ShapeRecord, Shot } from "../../api/client";
 import { PLAIN_SHAPE } from "../../domain/cast";
-import { changeMember, firstSimulated, freeName } from "../../domain/edits";
+import { changeMember, freeName } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
@@ -90,7 +90,7 @@ export function ShapePanel({ shot, member, read }: ShapePanelProps) {
 }
 
 function slimmed(shot: Shot): ShapeRecord {
-  const start = firstSimulated(shot.document);
+  const start = shot.first_simulated;
   return { ...PLAIN_SHAPE, name: "slimmed", drawn_in_mm: 15, amount: { frames: [start, start + GROWN_OVER], values: [1, 0] } };
 }
 

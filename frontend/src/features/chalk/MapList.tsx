@@ -4,8 +4,9 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { MapRecord, Shot } from "../../api/client";
-import { addMap, putToUse, type Role, roleOf, ROLES } from "../../domain/chalk";
+import { addMap, putToUse, type Role, roleOf } from "../../domain/chalk";
 import { freeName } from "../../domain/edits";
+import { useFacts } from "../../state/facts";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Section } from "../../ui/Card";
@@ -20,6 +21,7 @@ interface MapListProps {
 
 /** The garment's maps: which is drawn on, which are in use. */
 export function MapList({ shot, garment, maps, at }: MapListProps) {
+  const roles = useFacts().map_roles;
   const set = useRoom((room) => room.set);
   const edit = useEdit(shot);
   return (
@@ -35,7 +37,7 @@ export function MapList({ shot, garment, maps, at }: MapListProps) {
           >
             <span>{map.name}</span>
             <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
-              {roleOf(map).name}, {map.in_use ? "in use" : "put away"}
+              {roleOf(map, roles).name}, {map.in_use ? "in use" : "put away"}
             </Box>
           </Button>
           <Switch
@@ -56,14 +58,15 @@ function NewMap({ shot, garment, maps }: Omit<MapListProps, "at">) {
   const [name, setName] = useState("");
   const set = useRoom((room) => room.set);
   const edit = useEdit(shot);
+  const roles = useFacts().map_roles;
   const taken = maps.map((map) => map.name);
-  const title = ROLES.find((one) => one.role === role)?.name.toLowerCase() ?? role;
+  const title = roles.find((one) => one.role === role)?.name.toLowerCase() ?? role;
   const given = name.trim() === "" ? freeName(title, taken) : name.trim();
   const usable = !taken.includes(given);
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-        <Pick label="A map of" value={role} options={ROLES.map((one) => ({ value: one.role, name: one.name }))} keep={(value) => { setRole(value as Role); }} />
+        <Pick label="A map of" value={role} options={roles.map((one) => ({ value: one.role, name: one.name }))} keep={(value) => { setRole(value as Role); }} />
         <TextField label="Its name" margin="dense" value={name} placeholder={given} error={!usable} onChange={(event) => { setName(event.target.value); }} />
       </Box>
       <Button

@@ -6,6 +6,7 @@ import { useMemo } from "react";
 import { download, type MapRecord, part, type Shot } from "../../api/client";
 import { apartOf, changeMap, lessOf, mapsOf, removeMap, removeStep, roleOf, spanOf, spreadOf, stepSaid } from "../../domain/chalk";
 import { capital, count, signed } from "../../domain/words";
+import { useFacts } from "../../state/facts";
 import { complain, useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Section } from "../../ui/Card";
@@ -21,14 +22,15 @@ interface MapPanelProps {
 /** What a map means, how its values lie, and the steps that made it. */
 export function MapPanel({ shot, garment, map }: MapPanelProps) {
   const edit = useEdit(shot);
-  const [low, high] = spanOf(map);
+  const roles = useFacts().map_roles;
+  const [low, high] = spanOf(map, roles);
   const keep = (span: [number, number]) => {
     edit.mutate({ edit: (document) => changeMap(document, garment, map.name, { span }, `means ${span[0]} to ${span[1]}`) });
   };
   return (
     <>
       <Section title={`What ${map.name} means`}>
-        <Typography sx={{ fontSize: 12.5 }}>{capital(roleOf(map).does)}.</Typography>
+        <Typography sx={{ fontSize: 12.5 }}>{capital(roleOf(map, roles).does)}.</Typography>
         {nothingFor(shot, garment, map) !== null && (
           <Typography role="alert" sx={{ fontSize: 12.5, pl: 1, borderLeft: 3, borderColor: "warning.main", my: 0.5 }}>
             {nothingFor(shot, garment, map)}

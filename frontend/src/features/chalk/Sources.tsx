@@ -7,6 +7,7 @@ import { useRef, useState } from "react";
 import { bringIn, type MapRecord, type Reading, type Shot, type Uploaded } from "../../api/client";
 import { addStep, mapsOf } from "../../domain/chalk";
 import { choiceSaid, PLAIN_CHOICE } from "../../domain/holds";
+import { useFacts } from "../../state/facts";
 import { complain, useEdit } from "../../state/queries";
 import { notify, useRoom } from "../../state/room";
 import { Fold } from "../../ui/Fold";
@@ -165,7 +166,7 @@ export function FromFile({ shot, garment, map, vertices }: Of & { map: MapRecord
       <Button variant="outlined" fullWidth onClick={() => chooser.current?.click()}>
         Bring in a map…
       </Button>
-      <input ref={chooser} type="file" hidden accept=".png,.ply,.usd,.usda,.usdc" aria-label="Map to bring in" onChange={(event) => { hear(event.target.files?.[0]); }} />
+      <input ref={chooser} type="file" hidden accept={useFacts().maps_in.join(",")} aria-label="Map to bring in" onChange={(event) => { hear(event.target.files?.[0]); }} />
       {found !== null && (
         <Box role="group" aria-label="Which values" sx={{ mt: 0.75 }}>
           <Typography sx={{ fontSize: 12.5 }}>Which of its values?</Typography>

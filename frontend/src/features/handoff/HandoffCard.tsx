@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Delivery, DeliveryAsk, Shot, Take } from "../../api/client";
+import { useFacts } from "../../state/facts";
 import { useDeliver } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
@@ -10,13 +11,6 @@ import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
 import { UNITS } from "../cast/UnitFields";
 import { DeliveryPanel } from "./DeliveryPanel";
-
-const FORMATS = [
-  { value: "abc", name: "Alembic, mesh and motion" },
-  { value: "usd", name: "USD, mesh and motion" },
-  { value: "pc2", name: "PC2, points only" },
-  { value: "mdd", name: "MDD, points only" },
-] as const;
 
 /** Write a take the way the next department wants it, and prove that it is right. */
 export function HandoffCard({ shot, takes, deliveries }: { shot: Shot; takes: Take[]; deliveries: Delivery[] }) {
@@ -47,6 +41,7 @@ export function HandoffCard({ shot, takes, deliveries }: { shot: Shot; takes: Ta
 function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }) {
   const set = useRoom((room) => room.set);
   const deliver = useDeliver(shot.id);
+  const written = useFacts().written;
   const finished = Math.max(take.first, ...take.garments.map((garment) => garment.last ?? take.first));
   const [ask, setAsk] = useState<DeliveryAsk>({
     garment: take.garments[0]?.garment ?? "",
@@ -73,7 +68,7 @@ function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }
         }}
       />
       <Pick label="Garment" value={ask.garment} options={take.garments.map((one) => ({ value: one.garment, name: one.garment }))} keep={(garment) => { change({ garment }); }} />
-      <Pick label="Format" value={ask.format ?? "abc"} options={FORMATS} keep={(value) => { change({ format: value as DeliveryAsk["format"] }); }} />
+      <Pick label="Format" value={ask.format ?? "abc"} options={written.map((one) => ({ value: one.format, name: one.said }))} keep={(value) => { change({ format: value as DeliveryAsk["format"] }); }} />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
         <Pick label="Unit" value={ask.unit ?? "m"} options={UNITS.map((one) => ({ value: one.unit, name: one.name }))} keep={(unit) => { change({ unit: unit as "m" }); }} />
         <Pick label="Up" value={ask.up ?? "y"} options={[{ value: "y", name: "Y up" }, { value: "z", name: "Z up" }]} keep={(up) => { change({ up: up === "z" ? "z" : "y" }); }} />

@@ -6,7 +6,6 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Reading, Shot, Take } from "../../api/client";
-import { firstSimulated } from "../../domain/edits";
 import { count } from "../../domain/words";
 import { failedEdits, usePending, useRun } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -76,7 +75,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
             {
               onSuccess: (take) => {
                 setName("");
-                set({ shown: [take.id], frame: firstSimulated(shot.document) });
+                set({ shown: [take.id], frame: shot.first_simulated });
               },
             },
           );

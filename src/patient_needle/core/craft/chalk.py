@@ -14,27 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.errors import ShotError
+from ..model.map_roles import MAP_ROLES, Role
 from ..model.typed import Scalars, Vectors
 from .holds import Choice
 
 Mode = Literal["add", "lift", "set", "blend"]
-Role = Literal[
-    "hold", "stretch", "shear", "bend", "weight", "memory", "friction", "clearance", "thickness", "damping"
-]
-
-# What a map's 0 and 1 mean unless it says otherwise: factors of the fabric's own value; of a hold, its grip.
-SPANS: Mapping[Role, tuple[float, float]] = {
-    "hold": (0.0, 1.0),
-    "stretch": (1.0, 10.0),
-    "shear": (1.0, 10.0),
-    "bend": (1.0, 30.0),
-    "weight": (1.0, 4.0),
-    "memory": (1.0, 10.0),
-    "friction": (1.0, 3.0),
-    "clearance": (1.0, 3.0),
-    "thickness": (1.0, 3.0),
-    "damping": (1.0, 5.0),
-}
+SPANS: Mapping[Role, tuple[float, float]] = {one.role: one.span for one in MAP_ROLES}
 
 
 @dataclass(frozen=True, eq=False)
