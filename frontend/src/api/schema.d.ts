@@ -2094,8 +2094,8 @@ export interface components {
         };
         /**
          * Facts
-         * @description What the page must know of the house and would otherwise have to say again: roles of maps, endings of files
-         *     that can be brought in, as they are and as maps, and formats of deliveries.
+         * @description What the page must know of the house and does not say again: roles of maps, endings of files that can be
+         *     brought in, as they are and as maps, and formats of deliveries.
          */
         Facts: {
             /** Brought In */
@@ -2999,8 +2999,7 @@ export interface components {
         /**
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-         *     pattern; rest angles flat or as made; starts_at: the shot's frame of the file's first one, for a hold that
-         *     follows its motion.
+         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion.
          */
         "Shot.FileRecipe": {
             /** File */
@@ -3027,12 +3026,6 @@ export interface components {
              *     }
              */
             placed: components["schemas"]["Shot.PlacedRecord"];
-            /**
-             * Rest Angles
-             * @default flat
-             * @enum {string}
-             */
-            rest_angles: "flat" | "as made";
             /**
              * Starts At
              * @default 0
@@ -3271,7 +3264,8 @@ export interface components {
         };
         /**
          * GarmentRecord
-         * @description A garment: what it is made from, fabric, choices of its vertices kept by name, maps, holds.
+         * @description A garment: what it is made from, fabric, whether its folds rest flat or as they were made, choices of its
+         *     vertices kept by name, maps, holds.
          *
          *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
          *     filling: what fills it; finished, when it is not to be simulated again.
@@ -3306,6 +3300,12 @@ export interface components {
             /** Name */
             name: string;
             recipe: components["schemas"]["Shot.FileRecipe"];
+            /**
+             * Rest Angles
+             * @default flat
+             * @enum {string}
+             */
+            rest_angles: "flat" | "as made";
             /**
              * Shelter
              * @default 0
@@ -4258,8 +4258,7 @@ export interface components {
         /**
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-         *     pattern; rest angles flat or as made; starts_at: the shot's frame of the file's first one, for a hold that
-         *     follows its motion.
+         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion.
          */
         "ShotEdit.FileRecipe": {
             /** File */
@@ -4286,12 +4285,6 @@ export interface components {
              *     }
              */
             placed: components["schemas"]["ShotEdit.PlacedRecord"];
-            /**
-             * Rest Angles
-             * @default flat
-             * @enum {string}
-             */
-            rest_angles: "flat" | "as made";
             /**
              * Starts At
              * @default 0
@@ -4530,7 +4523,8 @@ export interface components {
         };
         /**
          * GarmentRecord
-         * @description A garment: what it is made from, fabric, choices of its vertices kept by name, maps, holds.
+         * @description A garment: what it is made from, fabric, whether its folds rest flat or as they were made, choices of its
+         *     vertices kept by name, maps, holds.
          *
          *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
          *     filling: what fills it; finished, when it is not to be simulated again.
@@ -4565,6 +4559,12 @@ export interface components {
             /** Name */
             name: string;
             recipe: components["schemas"]["ShotEdit.FileRecipe"];
+            /**
+             * Rest Angles
+             * @default flat
+             * @enum {string}
+             */
+            rest_angles: "flat" | "as made";
             /**
              * Shelter
              * @default 0

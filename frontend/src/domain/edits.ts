@@ -58,12 +58,12 @@ export function addGarment(
     ...file,
     placed: { scale: 1, turn: 0, move: [0, 0, 0] },
     warp: [0, 1, 0],
-    rest_angles: "flat",
     starts_at: 0,
   };
   const garment: Omit<GarmentRecord, "fabric"> = {
     name,
     recipe,
+    rest_angles: "flat",
     calm: 0,
     shelter: 0,
     filling: null,

@@ -35,7 +35,7 @@ from ..formats.obj import read_numbered
 from ..formats.pc2.layout import pc2_bytes
 from ..formats.png import write_picture
 from ..formats.registry import list_contents, write_values
-from ..formats.shot_file.document import ChoiceRecord, StrokeRecord
+from ..formats.shot_file.document import ChoiceRecord, FileRecipe, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
@@ -445,11 +445,13 @@ def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
 
 def _garment_offers(opened: OpenShot, name: str, piece: OpenGarment) -> tuple[Offer, ...]:
     """What looks wrong about a garment beside the first character that has a human's size."""
-    unit = next(one.recipe.unit for one in opened.shot.garments if one.name == name)
+    recipe = next(one.recipe for one in opened.shot.garments if one.name == name)
+    if not isinstance(recipe, FileRecipe):
+        return ()  # what is made here has the size it was made in
     for source in opened.sources.values():
         body = source.member.motion.rest()
         if source.member.kind == "character" and HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:
-            return judge_garment(piece.garment.mesh.vertices, unit, body)
+            return judge_garment(piece.garment.mesh.vertices, recipe.unit, body)
     return ()
 
 

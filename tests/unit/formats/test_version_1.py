@@ -72,7 +72,7 @@ def test_what_a_file_says_of_itself_goes_into_the_recipe():
     )
     recipe = shot.garments[0].recipe
     assert (recipe.kind, recipe.file, recipe.unit, recipe.starts_at) == ("file", "cape.obj", "cm", 3)
-    assert (recipe.rest_angles, recipe.warp, recipe.placed.move) == ("as made", (1, 0, 0), (1, 0, 0))
+    assert (shot.garments[0].rest_angles, recipe.warp, recipe.placed.move) == ("as made", (1, 0, 0), (1, 0, 0))
     assert shot.files() == ["cape.obj"]
 
 

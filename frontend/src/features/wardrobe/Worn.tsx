@@ -24,17 +24,17 @@ export function Worn({ shot, garment, fabric }: WornProps & { fabric: FabricReco
       <TextField
         select
         label="Its folds rest"
-        value={garment.recipe.rest_angles}
+        value={garment.rest_angles}
         margin="dense"
         onChange={(event) => {
           const made = event.target.value === "as made";
-          keep({ recipe: { ...garment.recipe, rest_angles: made ? "as made" : "flat" } }, made ? "folds rest as made" : "folds rest flat");
+          keep({ rest_angles: made ? "as made" : "flat" }, made ? "folds rest as made" : "folds rest flat");
         }}
       >
         <MenuItem value="flat">flat, like cloth off the bolt</MenuItem>
         <MenuItem value="as made">as made, like pressed pleats</MenuItem>
       </TextField>
-      {fabric.memory > 0 && garment.recipe.rest_angles === "as made" && (
+      {fabric.memory > 0 && garment.rest_angles === "as made" && (
         <Typography sx={{ fontSize: 12, color: "text.secondary" }}>Shape memory adds to folds that already rest as made.</Typography>
       )}
       <NumberField

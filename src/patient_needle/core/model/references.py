@@ -23,7 +23,8 @@ def references(document: Document) -> Iterator[tuple[Document, str]]:
     garments = document.get("garments") or []
     yield from ((garment["finished"], "cache") for garment in garments if garment.get("finished"))
     for garment in garments:
-        yield garment["recipe"], "file"
+        if garment["recipe"].get("file"):
+            yield garment["recipe"], "file"
         steps = (step for chalk in garment.get("maps") or [] for step in chalk.get("steps") or [])
         yield from ((step, "file") for step in steps if step["kind"] == "from_file")
 

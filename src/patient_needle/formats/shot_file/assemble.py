@@ -119,7 +119,7 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
-        record.name, source, fabrics[record.fabric], holds, recipe.rest_angles, maps,
+        record.name, source, fabrics[record.fabric], holds, record.rest_angles, maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         prescription=_prescription(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
@@ -137,9 +137,10 @@ def source_of(recipe: Recipe, folder: Path, name: str) -> Source:
 def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | None:
     """The motion of the garment's own file, read as a cast member's is, when a hold follows it."""
     hows = [hold.how for hold in record.holds]
-    if not any(isinstance(how, FollowRecord) and how.to == record.name for how in hows):
-        return None
+    followed = any(isinstance(how, FollowRecord) and how.to == record.name for how in hows)
     of = record.recipe
+    if not followed or not isinstance(of, FileRecipe):
+        return None
     as_member = CastRecord(
         name=record.name, kind="prop", file=of.file, unit=of.unit, up=of.up, mesh=of.mesh, placed=of.placed,
         starts_at=of.starts_at, collider=None,

@@ -473,8 +473,7 @@ class FinishedRecord(Record):
 
 class FileRecipe(Record):
     """A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-    pattern; rest angles flat or as made; starts_at: the shot's frame of the file's first one, for a hold that
-    follows its motion.
+    pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion.
     """
 
     kind: Literal["file"]
@@ -484,7 +483,6 @@ class FileRecipe(Record):
     mesh: Text | None = None
     placed: PlacedRecord = PlacedRecord()
     warp: Direction = (0.0, 1.0, 0.0)
-    rest_angles: Literal["flat", "as made"] = "flat"
     starts_at: Frame = 0
 
 
@@ -492,7 +490,8 @@ Recipe = FileRecipe  # what garments can be made from: a union by `kind` as soon
 
 
 class GarmentRecord(Record):
-    """A garment: what it is made from, fabric, choices of its vertices kept by name, maps, holds.
+    """A garment: what it is made from, fabric, whether its folds rest flat or as they were made, choices of its
+    vertices kept by name, maps, holds.
 
     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
     filling: what fills it; finished, when it is not to be simulated again.
@@ -501,6 +500,7 @@ class GarmentRecord(Record):
     name: Name
     recipe: Recipe
     fabric: Text
+    rest_angles: Literal["flat", "as made"] = "flat"
     calm: Annotated[float, Within(0, 1)] = 0.0
     shelter: Annotated[float, Within(0, 1)] = 0.0
     filling: FillingRecord | None = None

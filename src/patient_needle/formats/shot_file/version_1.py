@@ -15,7 +15,7 @@ STEPS = (
     "change", "with_map", "mirror", "values",
 )  # fmt: skip
 HOLDS = ("follows", "sticks", "stitched", "handle", "tether", "elastic")
-OF_THE_FILE = ("file", "unit", "up", "mesh", "placed", "warp", "rest_angles", "starts_at")
+OF_THE_FILE = ("file", "unit", "up", "mesh", "placed", "warp", "starts_at")
 PLAIN = {"fill": "value", "mirror": "side", "values": "values", "follows": "to"}  # kinds that were one value
 
 
