@@ -170,7 +170,7 @@ def give_back(session: Session, lease: Lease) -> None:
 
 
 def stop(session: Session, take_id: int) -> Take:
-    """Ask the worker to stop after the frame at hand; a waiting take stops at once."""
+    """Ask the worker to stop; it leaves the frame under way. A waiting take stops at once."""
     take = _locked(session, take_id)
     if take.state not in (TakeState.WAITING, TakeState.RUNNING):
         raise ConflictError(f"'{take.name}' is not running", remedy="Nothing needs to be stopped")

@@ -169,7 +169,7 @@ def delete_take(take_id: int) -> str:
 @blueprint.post("/takes/<int:take_id>/stop")
 @blueprint.output(schemas.Take)
 def stop_take(take_id: int) -> schemas.Take:
-    """Stop after the frame at hand."""
+    """Stop, within a second; the frame under way is left and made again when the take goes on."""
     with services().store.begin() as session:
         takes.stop(session, take_id)
         return _one(session, take_id)

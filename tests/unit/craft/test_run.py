@@ -173,6 +173,26 @@ def test_friction_of_a_frame_carries_cloth_or_leaves_it(factor, carried):
     assert (frames[-1].positions - flat)[:, 0].mean() == pytest.approx(carried, abs=4e-3)
 
 
+def test_a_clearance_beyond_any_that_was_keyed_is_kept_without_a_new_engine():
+    """The body asks for 40 mm in place of 2 from the first frame on: the cloth before it moves out that far."""
+    garment = cloth(spacing=0.03)
+
+    def change(inputs: FrameInputs) -> FrameInputs:
+        keyed = inputs.around
+
+        def wider(time: float):
+            around = keyed(time)
+            return replace(around, clearance=np.full_like(around.clearance, 0.002 + 0.038 * time / FRAMES))
+
+        return replace(inputs, around=wider)
+
+    _, frames = driven(garment, cast=[post(collides=True)], change=change, drag=1.0)
+    inner = (np.abs(frames[-1].positions[:, 0]) < 0.1) & (frames[-1].positions[:, 1] < 0.38)
+    gap = frames[-1].positions[inner, 2] + 0.01  # the body's face lies at -10 mm
+    assert gap.min() > 0.036
+    assert all(frame.crossing_colliders == 0 for frame in frames)
+
+
 def test_a_keyed_curve_of_a_prescription_is_its_factor():
     told = Prescription(drifting(cloth()), np.array([0.0, 0.5, 1.0]), Curve.constant(0.5))
     assert told.shares(3, 4.0).tolist() == [0.0, 0.25, 0.5]

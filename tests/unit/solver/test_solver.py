@@ -14,13 +14,14 @@ from patient_needle.core.solver.bending import Bending
 from patient_needle.core.solver.calm import Calm
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.contact_force import Contact, Grips
-from patient_needle.core.solver.diagnostics import stretch
+from patient_needle.core.solver.diagnostics import FrameTally, stretch
 from patient_needle.core.solver.effort import furthest, substeps_for
 from patient_needle.core.solver.forces import Forces, Inflation
 from patient_needle.core.solver.gather import Gather, inner, largest
 from patient_needle.core.solver.inertia import Inertia, timing
 from patient_needle.core.solver.linear import Factors, Preconditioner, conjugate_gradients
 from patient_needle.core.solver.membrane import Membrane
+from patient_needle.core.solver.newton import minimise
 from patient_needle.core.solver.pressure import Pressure
 from patient_needle.core.solver.statics import settle
 from patient_needle.core.solver.step import Surround
@@ -297,3 +298,36 @@ def test_stretch_leaves_out_what_the_animation_stretches():
     found = stretch(made, pulled)
     assert found.held == pytest.approx(0.2, abs=0.01)
     assert not made.held[list(found.worst_edge)].all()
+
+
+class Misleading:
+    """A term whose gradient points uphill: no step along it lowers the energy."""
+
+    lagged = False
+
+    def gradient(self, x, out):
+        out -= x
+        return float((x**2).sum() / 2)
+
+    def energy(self, x):
+        return float((x**2).sum() / 2)
+
+    def product(self, p, out):
+        out += p
+
+    def stiffness_along(self, directions, out):
+        out += 1.0
+
+
+def test_a_line_search_that_fails_is_told():
+    made = cloth_of(*sheet(0.2, 0.2, 0.1), FABRIC)
+    preconditioner = Preconditioner(
+        [(slice(0, made.count), Factors(made).for_step(0.01, made.held))], np.zeros((made.count, 3)), made.held
+    )
+    start = crumpled(made, 3)
+    found = minimise((Misleading(),), start, made.held, preconditioner, FINAL, 2, 1e-9, 1.0)
+    assert found.stuck
+    assert np.array_equal(found.x, start)
+    engine, tally = free_engine(made, FINAL), FrameTally()
+    engine.step(still(made), Surround(NOTHING, NOTHING, NOTHING, surroundings(0, 1e-3)), 0.01, tally)
+    assert tally.line_searches_failed == 0

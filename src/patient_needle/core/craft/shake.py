@@ -173,7 +173,7 @@ def _staged(plan: ShotPlan, garment: Garment, swing: Swing) -> ShotPlan:
     return replace(
         plan, frames=(0, frames), run_in=RunIn(0, 0), patience=FIRST_LOOK, garments=(garment,), winds=(),
         cast=tuple(_swung(member, swing, frames, plan.frame_rate, tree) for member in plan.cast),
-        time_stretch=Curve.constant(1.0), together=True,
+        time_stretch=Curve.constant(1.0), least_substeps=Curve.constant(1.0), together=True,
     )  # fmt: skip
 
 
