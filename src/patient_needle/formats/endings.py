@@ -5,7 +5,7 @@ against the formats that register themselves.
 from __future__ import annotations
 
 BROUGHT_IN = (".glb", ".gltf", ".usd", ".usda", ".usdc", ".usdz", ".abc", ".obj", ".pc2", ".mdd")
-MAPS_IN = (".png", ".ply", ".usd", ".usda", ".usdc")
+MAPS_IN = (".png", ".ply", ".usd", ".usda", ".usdc", ".usdz")
 WRITTEN = {
     "abc": "Alembic, mesh and motion",
     "usd": "USD, mesh and motion",
