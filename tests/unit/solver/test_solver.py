@@ -331,3 +331,14 @@ def test_a_line_search_that_fails_is_told():
     engine, tally = free_engine(made, FINAL), FrameTally()
     engine.step(still(made), Surround(NOTHING, NOTHING, NOTHING, surroundings(0, 1e-3)), 0.01, tally)
     assert tally.line_searches_failed == 0
+
+
+def test_forces_of_a_substep_leave_shelter_and_calm_to_the_cloth():
+    made = cloth_of(*sheet(0.2, 0.2, 0.05), FABRIC)
+    acting = Forces(np.array([0, -9.81, 0]), 0.1, 1.2, shelter=0.8, calm=0.5)
+    wind = np.tile([0.0, 0.5, 6.0], (made.count, 1))
+    ends = []
+    for forces in (None, Forces(acting.gravity, acting.air_drag, acting.air_density)):
+        engine = free_engine(made, FIRST_LOOK, acting.gravity, 0.1, air_density=1.2, shelter=0.8, calm=0.5)
+        ends.append(run_free(engine, still(made, crumpled(made, 4)), 0.1, 0.01, wind=wind, forces=forces))
+    assert np.array_equal(ends[0].positions, ends[1].positions)

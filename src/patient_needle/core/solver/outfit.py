@@ -122,7 +122,7 @@ class Wear:
         """The cloth's terms in the substep `time` that starts at the whole outfit's state; now: the forces of
         the substep, None for the cloth's own.
         """
-        forces = now or self._forces
+        forces = self._felt(now)
         x, v = state.positions[self.span], state.velocities[self.span]
         own = replace(time, base=time.base[self.span], base_velocity=time.base_velocity[self.span])
         self.membrane.begin(x, time.step)
@@ -142,7 +142,12 @@ class Wear:
 
     def factor(self, step: float, held: Flags, fixing: Scalars | None, now: Forces | None) -> CholeskySolverD:
         """The factor for a substep, as `Factors.for_step` has it."""
-        return self._factors.for_step(step, held, fixing, (now or self._forces).air_drag)
+        return self._factors.for_step(step, held, fixing, self._felt(now).air_drag)
+
+    def _felt(self, now: Forces | None) -> Forces:
+        """Gravity and air of the substep; shelter and calm are always the cloth's own."""
+        own = self._forces
+        return own if now is None else replace(now, shelter=own.shelter, calm=own.calm)
 
     def energies(self, state: ClothState) -> Energies:
         """Energy by kind, J; state is the whole outfit's."""

@@ -57,8 +57,8 @@ class Surround:
     colliders_from, colliders_to (k, 3) m; held_to (h, 3) m of the held vertices; around: what contact wants;
     wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed;
     held (n,) which vertices are prescribed, None for those that the cloths always hold; links: what draws some;
-    forces: gravity and air of this substep, None for those that the engine was made with; friction: factor on
-    all friction of cloth.
+    forces: gravity and air of this substep, None for those that the engine was made with (shelter and calm stay
+    each cloth's own); friction: factor on all friction of cloth.
     """
 
     colliders_from: Points

@@ -27,7 +27,7 @@ class FrameInputs:
     links          substep -> what draws cloth, over all vertices of the run
     fillings       time -> what fills each garment; calm: time -> the share of calm that counts
     prescriptions  of each garment, where it is told to be
-    forces         of each garment, gravity and air; None for those that the engine was made with
+    forces         gravity and air, None for the engine's own; shelter and calm stay each garment's
     parked         (n,) vertices that stay where they are; None for none
     friction       factor on all friction of cloth
     unrest         whether it is to be told how far from rest the garments are at its end
