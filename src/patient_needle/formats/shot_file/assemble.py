@@ -14,12 +14,13 @@ from ...core.geometry.motion import CachedMotion, Motion
 from ...core.geometry.placing import moved
 from ...core.model.curve import Curve
 from ...core.model.errors import NeedleError, ShotError
+from ...core.model.frame_source import Window
 from ...core.model.mesh import Mesh
 from ...core.model.patience import ALL
 from ...core.model.wind import Filling, Wind
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
-from ..frames import lasting
+from ..frames import CacheFrames, lasting
 from ..registry import read_cache, read_figure
 from .curves import curve_of
 from .document import CastRecord, FileRecipe, FollowRecord, GarmentRecord, Recipe, ShotFile, WindRecord
@@ -121,7 +122,8 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     return Garment(
         record.name, source, fabrics[record.fabric], holds, record.rest_angles, maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
-        prescription=_prescription(record, mesh, folder), motion=_own_motion(record, folder, shot.frame_rate),
+        prescription=_prescription(record, mesh, folder, shot.frame_rate),
+        motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
 
 
@@ -149,7 +151,7 @@ def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | No
     return motion if np.isfinite(motion.span()[0]) else None
 
 
-def _prescription(record: GarmentRecord, mesh: Mesh, folder: Path) -> Prescription:
+def _prescription(record: GarmentRecord, mesh: Mesh, folder: Path, rate: float) -> Prescription:
     if record.finished is None:
         return FREE
     try:
@@ -160,6 +162,7 @@ def _prescription(record: GarmentRecord, mesh: Mesh, folder: Path) -> Prescripti
                 f"its mesh {mesh.vertex_count} vertices",
                 remedy="Simulate it again",
             )
-        return Prescription(CachedMotion(mesh.vertices, frames, record.finished.starts_at))
+        source = CacheFrames(mesh, rate, record.finished.starts_at, frames, record.finished.cache)
+        return Prescription(CachedMotion(mesh.vertices, Window(source), source.first))
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
