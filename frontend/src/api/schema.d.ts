@@ -1745,7 +1745,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop after the frame at hand. */
+        /** Stop, within a second; the frame under way is left and made again when the take goes on. */
         post: {
             parameters: {
                 query?: never;
