@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import copy
 import io
 import json
 import zipfile
@@ -15,8 +16,9 @@ from sqlalchemy import text
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
 from patient_needle.formats.pc2 import read_pc2
+from patient_needle.formats.shot_file.document import parse_shot
 from patient_needle.jobs.take_run import run_take
-from patient_needle.store import takes
+from patient_needle.store import shots, takes
 from patient_needle.web.app import create_app
 from patient_needle.web.events import EventHub
 from patient_needle.web.services import Services
@@ -145,6 +147,26 @@ def test_a_ray_finds_the_border(caller, shot):
     )
     assert len(array(caller.post(f"{base}/chosen", json={"border": "longest", "rings": 1}))) > len(chosen)
     assert "exactly one" in problem(caller.post(f"{base}/chosen", json={}), 422)["remedy"]
+
+
+def test_a_shot_kept_in_the_first_version_is_shown_and_edited_in_the_present_one(caller, store, shot):
+    old = json.loads((DEMO.parent / "tests" / "version_1" / "flag.json").read_text())
+    with store.begin() as session:
+        shots.revision(session, shot).document = parse_shot(old, "old").model_dump(mode="json") | old
+    shown = body(caller.get(f"/api/shots/{shot}"))
+    document = shown["document"]
+    assert (document["version"], shown["first_simulated"]) == (2, 995)
+    assert document["garments"][0]["holds"][0]["how"] == {"kind": "follows", "to": "yard"}
+    assert body(caller.get(f"/api/shots/{shot}/revisions/1/reading"))["faults"] == {}
+    take = body(caller.post(f"/api/shots/{shot}/takes", json={"seen": 1, "last": 1001}), 201)
+    edit = {"seen": 1, "said": "Softer", "document": document, "uploads": {}}
+    assert body(caller.put(f"/api/shots/{shot}", json=edit))["document"] == document
+    assert body(caller.get(f"/api/takes/{take['id']}"))["stale"] == []
+    with store.begin() as session:
+        odd = copy.deepcopy(old)
+        odd["garments"][0]["holds"][0]["elastic"] = {}
+        shots.revision(session, shot).document = parse_shot(old, "old").model_dump(mode="json") | odd
+    assert "follows and elastic" in problem(caller.get(f"/api/shots/{shot}"), 422)["title"]
 
 
 def test_edit_undo_redo_and_the_late_tab(caller, shot):

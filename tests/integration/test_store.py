@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import copy
 import hashlib
-import json
-from pathlib import Path
 
 import pytest
 from alembic.autogenerate import compare_metadata
@@ -13,13 +10,10 @@ from alembic.migration import MigrationContext
 from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
-from patient_needle.formats.shot_file.document import current, parse_shot
 from patient_needle.store import blobs, deliveries, events, shots, takes
 from patient_needle.store.errors import ConflictError, FencedError, MissingError
 from patient_needle.store.models import Base, Blob, Checkpoint, DeliveryState, TakeState
 from tests.houses import MADE_WITH, short_flag
-
-VERSION_1 = Path(__file__).parents[1] / "version_1"
 
 
 def take_of(session, shot_id, **changes):
@@ -215,23 +209,6 @@ def test_events_tell_in_order_what_changed(store):
         )
         events.prune(session)
         assert len(events.since(session, 0)) == 1
-
-
-def test_documents_of_an_earlier_version_are_renewed_and_odd_ones_kept(store):
-    old = json.loads((VERSION_1 / "flag.json").read_text())
-    odd = copy.deepcopy(old)
-    odd["garments"][0]["holds"][0]["elastic"] = {}
-    ids = [short_flag(store) for _ in range(3)]
-    for shot_id, document in zip(ids, (old, odd), strict=False):
-        with store.begin() as session:
-            shots.revision(session, shot_id).document = document
-    with store.begin() as session:
-        shots.renew(session, current)
-    with store.begin() as session:
-        renewed, kept, untouched = (shots.revision(session, shot_id).document for shot_id in ids)
-    assert parse_shot(renewed, "new") == parse_shot(old, "old")
-    assert renewed["version"] == untouched["version"] == 2
-    assert kept == odd
 
 
 def test_a_delivery_is_written_by_one_worker(store, tmp_path):

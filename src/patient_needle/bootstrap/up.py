@@ -16,9 +16,7 @@ from typing import IO
 
 from ..core.model.errors import NeedleError
 from ..desk.client import Desk
-from ..formats.shot_file.document import current
 from ..jobs.queue import RUNS, SHORT, prepare_queue
-from ..store import shots
 from ..store.session import Store
 from ..store.upgrade import upgrade
 from . import cluster, logs
@@ -125,19 +123,12 @@ def _patiently(store: Store) -> None:
 
     for _ in range(100):
         try:
-            _renew(store)
+            upgrade(store)
         except OperationalError:
             time.sleep(0.1)
         else:
             return
-    _renew(store)
-
-
-def _renew(store: Store) -> None:
-    """Tables and documents of an earlier release in their present form."""
     upgrade(store)
-    with store.begin() as session:
-        shots.renew(session, current)
 
 
 def _wait_for_page(chosen: Settings, keeper: Keeper) -> None:

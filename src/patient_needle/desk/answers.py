@@ -32,7 +32,7 @@ from ..core.solver.outfit import outfit
 from ..formats.bounded_json import finite
 from ..formats.contents import Contents, Piece, Stated, size_of
 from ..formats.obj import read_numbered
-from ..formats.pc2.layout import pc2_bytes
+from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.png import write_picture
 from ..formats.registry import list_contents, write_values
 from ..formats.shot_file.document import ChoiceRecord, FileRecipe, StrokeRecord
@@ -138,14 +138,14 @@ class Answers:
                 with self._store.begin() as session:
                     (Path(folder) / name).write_bytes(blobs.get(session, sha))
             joined = read_numbered(Path(folder))
-        points = np.ascontiguousarray(joined.frames, "<f4")
-        data = pc2_bytes(joined.first, [frame.tobytes() for frame in points])
-        mesh = joined.mesh
-        name = f"{mesh.name}.pc2"
-        with self._store.begin() as session:
-            sha = blobs.put(session, data)
-            blobs.keep_upload(session, sha, name)
-        last = float(joined.first + len(points) - 1)
+            mesh, cache = joined.mesh, Path(folder) / "joined.pc2"
+            frames = (np.ascontiguousarray(frame, "<f4").tobytes() for frame in joined.frames)
+            write_pc2_bytes(cache, joined.first, frames)
+            name = f"{mesh.name}.pc2"
+            with self._store.begin() as session:
+                sha = blobs.put_path(session, cache)
+                blobs.keep_upload(session, sha, name)
+        last = float(joined.first + len(joined.frames) - 1)
         piece = Piece(
             mesh.name, mesh.vertex_count, mesh.face_count, size_of(mesh.vertices), "by points",
             float(joined.first), last,
@@ -345,7 +345,6 @@ class Answers:
         """A value per vertex of a take's frame: stretch (1) or closeness (m)."""
         with self._store.begin() as session:
             found = takes.get(session, take)
-            session.expunge(found)
         opened = self._shots.get(found.shot_id, found.number)
         mesh, rate = opened.garment(garment).garment.mesh, opened.plan.frame_rate
         points = take_frames(self._store, found, garment, mesh, rate, frame, frame).at(frame).astype(float)

@@ -122,27 +122,28 @@ class Chosen(OfShot):
     choose: ChoiceRecord
 
 
-class Outlined(OfShot):
-    """The vertices that somebody drew around; projection (16) by columns."""
+class DrawnAround(OfShot):
+    """About what somebody drew around on the stage; projection (16) by columns, eye in m."""
 
-    gives = ("vertices",)
-    garment: str
     corners: list[tuple[float, float]]
     projection: list[float]
     eye: tuple[float, float, float]
     facing: bool
 
 
-class FacesOutlined(OfShot):
+class Outlined(DrawnAround):
+    """The vertices that somebody drew around."""
+
+    gives = ("vertices",)
+    garment: str
+
+
+class FacesOutlined(DrawnAround):
     """The faces of a cast member, as it stands at a frame, that somebody drew around whole."""
 
     gives = ("faces",)
     name: str
     frame: int
-    corners: list[tuple[float, float]]
-    projection: list[float]
-    eye: tuple[float, float, float]
-    facing: bool
 
 
 class HoldMarks(OfShot):
@@ -201,11 +202,13 @@ class Look(Request):
     kind: str
 
 
-def _every(kind: type[Request]) -> list[type[Request]]:
-    return [each for sub in kind.__subclasses__() for each in (sub, *_every(sub))]
+def _verbs(kind: type[Request]) -> list[type[Request]]:
+    """The kinds that are no family of others."""
+    families = kind.__subclasses__()
+    return [each for family in families for each in _verbs(family)] if families else [kind]
 
 
-VERBS = {kind.verb(): kind for kind in _every(Request) if kind is not OfShot}
+VERBS = {kind.verb(): kind for kind in _verbs(Request)}
 
 
 def request_of(body: dict[str, Any]) -> Request:

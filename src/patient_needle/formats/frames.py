@@ -45,12 +45,13 @@ class LazyFrames:
 
     def __getitem__(self, index: int) -> NDArray[np.float32]:
         number, place = divmod(range(len(self))[index], AT_ONCE)
-        if number not in self._windows:
+        window = self._windows.get(number)
+        if window is None:  # another thread may let it go again at once, so this one keeps its own
             first = number * AT_ONCE
-            self._windows[number] = self._read(slice(first, min(first + AT_ONCE, len(self))))
+            window = self._windows[number] = self._read(slice(first, min(first + AT_ONCE, len(self))))
             while len(self._windows) > KEPT:
                 self._windows.popitem(last=False)
-        return self._windows[number][place]
+        return window[place]
 
     def __iter__(self) -> Iterator[NDArray[np.float32]]:
         return (self[index] for index in range(len(self)))

@@ -69,7 +69,7 @@ def _written(
         source = take_frames(store, take, delivery.garment, mesh, shot.frame_rate, wanted.first, wanted.last)
         path = work / f"delivery.{asked['format']}"
         write_source(path, source, wanted)
-        keep_frames(work / FRAMES, source)
+        keep_frames(work / FRAMES, source)  # read anew: the check stands on the take, not on what was written
         order = {
             "file": str(path), "frames": str(work / FRAMES), "shot": str(folder / "shot.json"),
             "garment": delivery.garment, "wanted": asdict(wanted), "shot_frames": [take.first, take.last],

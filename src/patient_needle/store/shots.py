@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from ..core.model.errors import NeedleError
 from ..core.model.references import named_files
 from . import blobs
 from .errors import ConflictError, MissingError
@@ -50,17 +49,6 @@ def files(session: Session, shot_id: int, number: int) -> Files:
         )
     )
     return {row.name: row.sha for row in rows}
-
-
-def renew(session: Session, renewed: Callable[[Document, str], Document]) -> None:
-    """Put every document of an earlier version into the present one. One that makes no sense stays as it is, to
-    be named when it is opened.
-    """
-    for found in session.scalars(select(Revision).where(Revision.document["version"].as_integer() == 1)):
-        try:
-            found.document = renewed(found.document, f"shot {found.shot_id}")
-        except NeedleError:
-            continue
 
 
 def contents(

@@ -18,6 +18,7 @@ from ..formats.file_names import file_name
 from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.report.records import Record, shows
 from ..formats.shot_file.differences import differences
+from ..formats.shot_file.document import current
 from ..formats.shot_file.ranges import MOST_FRAMES
 from ..jobs.queue import queue_take
 from ..store import blobs, shots, summaries, takes
@@ -202,7 +203,7 @@ def wear_finished(take_id: int, asked: schemas.WearFinished) -> schemas.Shot:
                 f"'{take.name}' has {len(rows)} frames of the {asked.garment}, not all of them",
                 remedy="Let it go on to its end first",
             )
-        document = deepcopy(shots.revision(session, take.shot_id).document)
+        document = deepcopy(current(shots.revision(session, take.shot_id).document, f"shot {take.shot_id}"))
         garment = next((one for one in document["garments"] if one["name"] == asked.garment), None)
         if garment is None:
             raise MissingError(f"the shot has no '{asked.garment}' any more", remedy="Bring it in again")

@@ -131,8 +131,11 @@ def test_holds_say_nothing_where_all_is_told_and_a_bad_prescription_is_refused()
     run, frames = driven(all_told, cloth(name="other", up=0.5), cast=[post()], change=lambda i: i)
     assert frames[-1].positions == pytest.approx(take.at(FRAMES), abs=1e-12)
     assert run.dressed[0].taken(0).triangle.max() == -1
-    assert FREE.is_none
     assert not FREE.is_all
+    for share in (np.nan, -0.1, 1.5):
+        wrong = np.where(np.arange(run.outfit.spans[0].stop) == 2, share, 0.5)
+        with pytest.raises(ShotError, match="not from 0 to 1"):
+            driven(replace(garment, prescription=Prescription(take, wrong)), cast=[post()], change=lambda i: i)
     with pytest.raises(ShotError, match="3 shares, the garment"):
         driven(replace(garment, prescription=Prescription(take, np.ones(3))), cast=[post()], change=lambda i: i)
     with pytest.raises(ShotError, match="finished from frame 0 to 12, but the run goes from 0 to 20"):

@@ -2,6 +2,8 @@
 
 import os
 import pickle
+import sys
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -46,6 +48,26 @@ def test_only_what_is_asked_for_is_read():
         motion.at(float(time))
     assert asked == [(0, AT_ONCE), (AT_ONCE, 2 * AT_ONCE)]
     assert np.array_equal(lasting(frames), FRAMES)
+
+
+def test_threads_that_look_at_different_frames_do_not_take_them_from_each_other():
+    """Two windows are kept and six threads look at five: one is let go whenever another is looked at."""
+    frames, window = (
+        LazyFrames(FRAMES.shape, lambda span: FRAMES[span]),
+        Window(CacheFrames(MESH, 24, 0, FRAMES, "a")),
+    )
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)
+    try:
+
+        def look(seed: int) -> bool:
+            order = np.random.default_rng(seed).integers(0, len(FRAMES), 4000)
+            return all(frames[k] is not None and window[k] is not None for k in order.tolist())
+
+        with ThreadPoolExecutor(6) as threads:
+            assert all(threads.map(look, range(6)))
+    finally:
+        sys.setswitchinterval(before)
 
 
 def test_a_file_that_shrinks_is_an_error_and_nothing_is_pickled_unasked(tmp_path):

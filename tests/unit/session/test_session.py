@@ -85,7 +85,14 @@ def test_what_is_saved_is_restored_whatever_was_done_meanwhile():
     saved = Saved.read(run.at.written())
     expected = run.advance()[0].positions
     upper = SHOT.garments[0].mesh.vertices[:, 1] > 0.4
-    run.advance(change=lambda inputs: parked(inputs, upper))
+
+    def far(inputs):
+        """A clearance for which contact is looked for much further than the run itself asks."""
+        around = inputs.around
+        wide = lambda time: replace(around(time), clearance=np.full(around(time).count, 0.05))  # noqa: E731
+        return parked(replace(inputs, around=wide), upper)
+
+    run.advance(change=far)
     run.restore(saved)
     assert np.array_equal(run.advance()[0].positions, expected)
     again = Session.open(SHOT, SHOT.runs[0], saved)

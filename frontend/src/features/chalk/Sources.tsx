@@ -128,6 +128,7 @@ export function FromGarment({ shot, garment, add }: Of & { add: Add }) {
 
 /** From a picture over the UVs, or a mesh of the same vertices with values. */
 export function FromFile({ shot, garment, map, vertices }: Of & { map: MapRecord; vertices: number | undefined }) {
+  const endings = useFacts().maps_in;
   const edit = useEdit(shot);
   const chooser = useRef<HTMLInputElement>(null);
   const [found, setFound] = useState<Uploaded | null>(null);
@@ -166,7 +167,7 @@ export function FromFile({ shot, garment, map, vertices }: Of & { map: MapRecord
       <Button variant="outlined" fullWidth onClick={() => chooser.current?.click()}>
         Bring in a map…
       </Button>
-      <input ref={chooser} type="file" hidden accept={useFacts().maps_in.join(",")} aria-label="Map to bring in" onChange={(event) => { hear(event.target.files?.[0]); }} />
+      <input ref={chooser} type="file" hidden accept={endings.join(",")} aria-label="Map to bring in" onChange={(event) => { hear(event.target.files?.[0]); }} />
       {found !== null && (
         <Box role="group" aria-label="Which values" sx={{ mt: 0.75 }}>
           <Typography sx={{ fontSize: 12.5 }}>Which of its values?</Typography>

@@ -29,11 +29,6 @@ class Prescription:
     during: Curve | None = None
 
     @property
-    def is_none(self) -> bool:
-        """Whether the whole garment is simulated."""
-        return self.motion is None
-
-    @property
     def is_all(self) -> bool:
         """Whether nothing of the garment is simulated at any time."""
         return self.motion is not None and self.share is None and self.during is None
@@ -70,11 +65,13 @@ class Prescription:
         """`ShotError` when it does not fit a garment of `count` vertices, or a run over these frames."""
         if self.motion is None:
             return
-        if self.share is not None and (self.share.shape != (count,) or not np.isfinite(self.share).all()):
+        if self.share is not None and self.share.shape != (count,):
             raise ShotError(
-                f"its prescription has {self.share.shape[0]} shares, the garment {count} vertices",
+                f"its prescription has {len(self.share)} shares, the garment {count} vertices",
                 remedy="Choose the part again",
             )
+        if self.share is not None and not ((self.share >= 0) & (self.share <= 1)).all():
+            raise ShotError("a share of its prescription is not from 0 to 1", remedy="Choose the part again")
         low, high = self.motion.span()
         if first < low or last > high:
             raise ShotError(

@@ -65,8 +65,9 @@ class Window:
     def __getitem__(self, index: int) -> NDArray[np.float32]:
         if not 0 <= index < len(self):
             raise IndexError(index)
-        if index not in self._kept:
-            self._kept[index] = self._source.at(self._source.first + index)
+        frame = self._kept.get(index)
+        if frame is None:  # another thread may let it go again at once, so this one keeps its own
+            frame = self._kept[index] = self._source.at(self._source.first + index)
             while len(self._kept) > KEPT:
                 self._kept.popitem(last=False)
-        return self._kept[index]
+        return frame

@@ -139,13 +139,14 @@ class Engine:
         self._collider_count = len(rest_colliders)
         self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)
         self._slack = max(1.5 * gap, ROOM * widest[0], 0.12 * worn.spacing)
+        self._wider = max(0.0, ROOM * widest[1] - self._slack)
         self._finder: PairFinder | None = None
         against_itself = against_itself or len(worn.cloths) > 1
         if len(collider_triangles) or against_itself:
             scene = np.concatenate([worn.placed, rest_colliders])
             self._finder = PairFinder(
                 scene, worn.triangles, self.collider_triangles, worn.count, 2 * self._slack,
-                against_itself=against_itself, wider=max(0.0, ROOM * widest[1] - self._slack),
+                against_itself=against_itself, wider=self._wider,
             )  # fmt: skip
             self._filter = PathFilter(
                 self._finder,
@@ -209,7 +210,7 @@ class Engine:
         """Find what could touch along the way."""
         state, around = scene.state, scene.surround.around
         with scene.tally.stage("search"):
-            finder.wider = max(finder.wider, ROOM * self._widest(scene.surround) - self._slack)
+            finder.wider = max(self._wider, ROOM * self._widest(scene.surround) - self._slack)
             finder.begin(scene.start, scene.goal)
             scene.normals = vertex_normals(state.positions, self.cloth.triangles)
             pairs = self._pairs(scene.goal, state.released, around)

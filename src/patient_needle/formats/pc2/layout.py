@@ -3,20 +3,15 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from pathlib import Path
 
 HEADER = struct.Struct("<12siiffi")
 SIGNATURE = b"POINTCACHE2\0"
 
 
-def pc2_bytes(first_frame: int, frames: Sequence[bytes]) -> bytes:
-    """A cache as bytes, of frames that are float32 already, 12 bytes to a point; at least one frame."""
-    return b"".join([header(len(frames[0]) // 12, first_frame, len(frames)), *frames])
-
-
 def write_pc2_bytes(path: Path, first_frame: int, frames: Iterable[bytes]) -> None:
-    """The same into a file, one frame after the other."""
+    """A cache of frames that are float32 already, 12 bytes to a point, one after the other into a file."""
     with path.open("wb") as stream:
         stream.write(bytes(HEADER.size))
         points = count = 0
