@@ -20,7 +20,7 @@ from numba import njit, prange  # noqa: E402
 
 from patient_needle.bootstrap import headless  # noqa: E402
 from patient_needle.bootstrap.engine_source import engine_hash  # noqa: E402
-from patient_needle.core.model.patience import FIRST_LOOK, WORKING, Patience  # noqa: E402
+from patient_needle.core.model.tolerances import FIRST_LOOK, WORKING, Patience  # noqa: E402
 from patient_needle.core.solver.bending import Bending  # noqa: E402
 from patient_needle.core.solver.membrane import Membrane  # noqa: E402
 from tests.layers import dropped, twisted  # noqa: E402

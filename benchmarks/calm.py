@@ -9,11 +9,11 @@ import numpy as np
 from scipy.signal import butter, sosfiltfilt
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.craft.plan import PlannedRun, RunIn, ShotPlan
-from patient_needle.core.craft.simulate import OutfitRun
+from patient_needle.core.craft.inspect.frame import inspected
+from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.motion import Still
 from patient_needle.core.model.curve import Curve
-from patient_needle.core.model.wind import Wind
+from patient_needle.core.model.shot import PlannedRun, RunIn, ShotPlan, Wind
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file
 
@@ -65,7 +65,7 @@ def watched(plan: ShotPlan, settled: int, last: int) -> Watched:
     held, rest = run.outfit.held, run.outfit.placed
     hem = rest[:, 1] < rest[:, 1].min() + 0.03
     points, seen, hang, hung = [], [], 0.0, rest
-    for (result,) in run.frames(run.start(), plan.first_simulated, last):
+    for (result,) in inspected(run, run.start(), plan.first_simulated, last):
         at_waist = _from_waist(rest[held], result.positions, held)
         if result.frame == settled:
             hang, hung = float(result.positions[hem, 1].mean()), at_waist

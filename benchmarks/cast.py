@@ -16,10 +16,15 @@ from pathlib import Path
 import numpy as np
 
 from patient_needle.bootstrap import environment
-from patient_needle.core.craft.plan import CastMember, RunIn
-from patient_needle.core.craft.self_cuts import find_self_cuts
-from patient_needle.core.craft.understudies import Shape, UnderstudySettings, read_understudy, understudy_of
+from patient_needle.core.craft.cast.self_cuts import find_self_cuts
+from patient_needle.core.craft.cast.understudies import (
+    Shape,
+    UnderstudySettings,
+    read_understudy,
+    understudy_of,
+)
 from patient_needle.core.model.mesh import Mesh
+from patient_needle.core.model.shot import CastMember, RunIn
 from patient_needle.formats import alembic_cache, usd
 from patient_needle.formats.contents import FigureAsk
 from patient_needle.formats.registry import CacheTiming, read_cache, read_figure, write_cache

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from patient_needle.core.craft.delivery import Wanted, check_written, resampled, sample_count
+from patient_needle.core.craft.output.delivery import Wanted, check_written, resampled, sample_count
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats import alembic_cache, mdd, pc2, usd  # noqa: F401  (they register themselves)
 from patient_needle.formats.registry import read_cache

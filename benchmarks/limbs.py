@@ -11,12 +11,12 @@ import igl
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.craft.holding import Moment
-from patient_needle.core.craft.plan import ShotPlan
-from patient_needle.core.craft.simulate import OutfitRun
+from patient_needle.core.craft.holds.acting import Moment
+from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.tree import build_tree, closest_points
+from patient_needle.core.model.shot import ShotPlan
 from patient_needle.core.solver.diagnostics import FrameTally
-from patient_needle.core.solver.forces import Forces
+from patient_needle.core.solver.state import Forces
 from patient_needle.core.solver.step import Engine, Surround
 from tests import violent
 from tests.sheets import NO_FACES, NOTHING, sheet, surroundings

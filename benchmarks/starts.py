@@ -7,10 +7,11 @@ import time
 import numpy as np
 
 from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
-from patient_needle.core.craft.plan import ShotPlan
-from patient_needle.core.craft.simulate import OutfitRun
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.craft.inspect.frame import inspected
+from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import StartError
+from patient_needle.core.model.shot import ShotPlan
 from tests.tangled import SETTLED, wrong_start
 
 
@@ -45,7 +46,7 @@ def _row(seed: int, made: ShotPlan) -> str:
             f"{first} | refused: {error.what} {error.where} |  |  |  |  | {time.perf_counter() - began:.1f} s |"
         )
     took = time.perf_counter() - began
-    frames = [result for (result,) in run.frames(start, made.first_simulated, made.frames[1])]
+    frames = [result for (result,) in inspected(run, start, made.first_simulated, made.frames[1])]
     wrong = [frame.frame for frame in frames if frame.crossing_colliders or frame.snags]
     clear = f"frame {max(wrong, default=made.first_simulated) - made.first_simulated + 1}"
     if wrong and wrong[-1] == made.frames[1]:

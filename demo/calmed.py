@@ -16,8 +16,8 @@ from PIL import Image, ImageDraw, ImageFont
 from show import BODY, CLOTHS, INSIDE
 
 from benchmarks.calm import CALMS, QUICK, Watched, standing, watched
-from patient_needle.core.craft.plan import ShotPlan
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import triangulated
+from patient_needle.core.model.shot import ShotPlan
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from look import Shown, View, render, sheet
 
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.formats.pc2 import read_pc2
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file

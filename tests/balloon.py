@@ -9,14 +9,12 @@ from scipy.spatial import Delaunay
 
 from patient_needle.core.geometry.rest_metric import shape_of_triangles
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL
+from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.cloth import build_cloth
-from patient_needle.core.solver.forces import Inflation
 from patient_needle.core.solver.membrane import Membrane
 from patient_needle.core.solver.outfit import Wearing
-from patient_needle.core.solver.state import at_rest
-from patient_needle.core.solver.statics import settle
-from patient_needle.core.solver.step import Surround
+from patient_needle.core.solver.state import Inflation, at_rest
+from patient_needle.core.solver.step import Surround, settle
 
 from .sheets import NOTHING, free_engine, surroundings
 

@@ -272,7 +272,7 @@ def _cost(path: Path) -> Cost:
     gave, given = os.pipe()
     child = os.fork()
     if child == 0:
-        from patient_needle.formats import elsewhere
+        from patient_needle.formats import isolated as elsewhere
 
         said = _read(path)
         elsewhere.close_all()

@@ -15,7 +15,7 @@ from pathlib import Path
 from apiflask import APIFlask
 
 from patient_needle.bootstrap import cluster
-from patient_needle.desk.client import Desk
+from patient_needle.desk.client import DeskClient
 from patient_needle.desk.process import serve
 from patient_needle.formats.shot_file.parcel import read_folder
 from patient_needle.jobs.queue import prepare_queue
@@ -102,7 +102,7 @@ class House:
 
     app: APIFlask
     store: Store
-    desk: Desk
+    desk: DeskClient
 
     def close(self) -> None:
         """Stop listening for events."""
@@ -115,7 +115,7 @@ def house(store: Store, folder: Path, free: int = 1 << 40) -> House:
     ready = threading.Event()
     threading.Thread(target=serve, args=(store, socket, key, ready.set), daemon=True).start()
     assert ready.wait(20)
-    desk = Desk(socket, key)
+    desk = DeskClient(socket, key)
     services = Services(store, desk, EventHub(store), folder / "static", "test", lambda: free)
     app = create_app(services)
     app.testing = False

@@ -9,11 +9,10 @@ import numpy as np
 from patient_needle.core.contact.intersections import crossing_pairs, self_crossing_pairs
 from patient_needle.core.geometry.tree import build_tree, closest_points
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL, FIRST_LOOK, WORKING, Patience
+from patient_needle.core.model.tolerances import FINAL, FIRST_LOOK, WORKING, Patience
 from patient_needle.core.solver.diagnostics import FrameTally, stretch
-from patient_needle.core.solver.forces import Forces
 from patient_needle.core.solver.outfit import outfit
-from patient_needle.core.solver.state import ClothState, at_rest
+from patient_needle.core.solver.state import ClothState, Forces, at_rest
 from patient_needle.core.solver.step import Engine, Surround
 from tests.sheets import NO_FACES, NOTHING, box, cloth_of, sheet, still, surroundings
 

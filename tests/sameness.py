@@ -20,9 +20,10 @@ import numpy as np
 
 from patient_needle.bootstrap import environment
 from patient_needle.bootstrap.headless import Request, simulate_shot
-from patient_needle.core.craft.plan import RunIn
-from patient_needle.core.craft.simulate import OutfitRun
-from patient_needle.core.model.patience import FIRST_LOOK
+from patient_needle.core.craft.inspect.frame import inspected
+from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.model.shot import RunIn
+from patient_needle.core.model.tolerances import FIRST_LOOK
 from patient_needle.formats.pc2 import read_pc2
 from patient_needle.formats.report.records import frame_record
 from patient_needle.formats.shot_file.assemble import assemble
@@ -71,7 +72,7 @@ def of_frames(shot: str, frames: int) -> Found:
     digest, places = hashlib.sha256(), {}
     for planned in plan.runs:
         run = OutfitRun(plan, planned)
-        for results in run.frames(run.start(), plan.first_simulated, plan.first_simulated + frames):
+        for results in inspected(run, run.start(), plan.first_simulated, plan.first_simulated + frames):
             state = results[0].state
             for moved in (state.positions, state.velocities, state.anchors.coordinates, state.pushed):
                 digest.update(np.ascontiguousarray(moved).tobytes())

@@ -6,14 +6,12 @@ import numpy as np
 from scipy.spatial import Delaunay
 
 from patient_needle.core.contact.rows import Surroundings
-from patient_needle.core.geometry.material import drawn_directions
-from patient_needle.core.geometry.rest_metric import shape_of_triangles
+from patient_needle.core.geometry.rest_metric import drawn_directions, shape_of_triangles
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.core.solver.cloth import Cloth, build_cloth
 from patient_needle.core.solver.diagnostics import FrameTally
-from patient_needle.core.solver.forces import Forces
-from patient_needle.core.solver.state import ClothState, at_rest
+from patient_needle.core.solver.state import ClothState, Forces, at_rest
 from patient_needle.core.solver.step import Engine, Surround
 
 NOTHING, NO_FACES = np.zeros((0, 3)), np.zeros((0, 3), np.int32)

@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.craft.plan import RunIn, ShotPlan
-from patient_needle.core.craft.sources import FromMesh
+from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.geometry.motion import Still
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import triangulated
+from patient_needle.core.model.shot import RunIn, ShotPlan
 from tests.sheets import polygons
 from tests.violent import plan
 

@@ -10,23 +10,17 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.craft.holds import Choice, Follow, Hold
-from patient_needle.core.craft.inspection import FrameResult
-from patient_needle.core.craft.plan import (
-    CastMember,
-    ColliderSettings,
-    Garment,
-    RunIn,
-    ShotPlan,
-)
-from patient_needle.core.craft.simulate import OutfitRun
-from patient_needle.core.craft.sources import FromMesh
+from patient_needle.core.craft.garments.sources import FromMesh
+from patient_needle.core.craft.inspect.frame import FrameResult, inspected
+from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FIRST_LOOK, Patience
+from patient_needle.core.model.holds import Choice, Follow, Hold
+from patient_needle.core.model.shot import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
+from patient_needle.core.model.tolerances import FIRST_LOOK, Patience
 from tests.layers import tube
 from tests.sheets import polygons
 
@@ -91,7 +85,7 @@ def plan(
 def frames_of(made: ShotPlan) -> Iterator[FrameResult]:
     """Its frames, one after another."""
     run = OutfitRun(made, made.runs[0])
-    for (result,) in run.frames(run.start(), made.first_simulated, made.frames[1]):
+    for (result,) in inspected(run, run.start(), made.first_simulated, made.frames[1]):
         yield result
 
 

@@ -14,8 +14,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from patient_needle.bootstrap.demo_shots import SHOTS
 from patient_needle.bootstrap.headless import Request, simulate_shot
+from patient_needle.bootstrap.up import SHOTS
 from patient_needle.formats.pc2 import read_pc2
 from patient_needle.store import blobs, takes
 from patient_needle.store.session import Store

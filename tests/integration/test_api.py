@@ -386,11 +386,13 @@ def test_the_stream_replays_what_was_missed_and_goes_on(workroom, shot):
 
 
 def test_without_a_database_pages_are_told_so():
-    from patient_needle.desk.client import Desk
+    from patient_needle.desk.client import DeskClient
     from patient_needle.store.session import Store
 
     store = Store("postgresql+psycopg://nobody:x@127.0.0.1:9/none")
-    services = Services(store, Desk(DEMO / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40)
+    services = Services(
+        store, DeskClient(DEMO / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40
+    )
     caller = create_app(services).test_client()
     response = caller.get("/api/shots")
     assert "database does not answer" in problem(response, 503)["title"]
@@ -399,9 +401,11 @@ def test_without_a_database_pages_are_told_so():
 
 
 def test_without_a_desk_pages_are_told_so(store, shot, tmp_path):
-    from patient_needle.desk.client import Desk
+    from patient_needle.desk.client import DeskClient
 
-    services = Services(store, Desk(tmp_path / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40)
+    services = Services(
+        store, DeskClient(tmp_path / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40
+    )
     caller = create_app(services).test_client()
     assert "desk process" in problem(caller.get(f"/api/shots/{shot}/revisions/1/reading"), 503)["title"]
     assert body(caller.get("/api/workroom"))["desk"] is False

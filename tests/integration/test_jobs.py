@@ -10,7 +10,7 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import OperationalError
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
-from patient_needle.core.model.patience import ALL
+from patient_needle.core.model.tolerances import ALL
 from patient_needle.formats.pc2 import read_pc2
 from patient_needle.jobs.delivery_run import write_delivery
 from patient_needle.jobs.queue import queue_take, requeue_lost

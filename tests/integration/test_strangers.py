@@ -15,7 +15,7 @@ import pytest
 from sqlalchemy import text
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
-from patient_needle.formats.file_names import file_name
+from patient_needle.formats.names import file_name
 from patient_needle.formats.pc2 import read_pc2
 from patient_needle.formats.shot_file.parcel import read_folder, read_zip, write_folder
 from patient_needle.jobs.delivery_run import write_delivery

@@ -12,9 +12,8 @@ import shapely
 from scipy.spatial import Delaunay
 
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL
-from patient_needle.core.solver.statics import settle
-from patient_needle.core.solver.step import Surround
+from patient_needle.core.model.tolerances import FINAL
+from patient_needle.core.solver.step import Surround, settle
 
 from ..sheets import NOTHING, cloth_of, free_engine, sheet, still, surroundings
 

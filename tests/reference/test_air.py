@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from patient_needle.core.solver.pressure import volume
 from scipy.integrate import quad
 
-from patient_needle.core.geometry.breeze import air_velocity
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL, WORKING
-from patient_needle.core.model.wind import Wind
-from patient_needle.core.solver.air import AirFlow
-from patient_needle.core.solver.forces import Forces, Inflation
+from patient_needle.core.model.shot import Wind
+from patient_needle.core.model.tolerances import FINAL, WORKING
+from patient_needle.core.solver.air import AirFlow, air_velocity
 from patient_needle.core.solver.inertia import timing
 from patient_needle.core.solver.outfit import Wearing
-from patient_needle.core.solver.pressure import volume
+from patient_needle.core.solver.state import Forces, Inflation
 
 from ..balloon import inflated, two_discs
 from ..sheets import box, cloth_of, free_engine, run_free, sheet, still

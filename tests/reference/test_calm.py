@@ -5,16 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from patient_needle.core.geometry.breeze import air_velocity
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL, WORKING
-from patient_needle.core.model.wind import Wind
-from patient_needle.core.solver.calm import BRAKE, VISCOSITY
+from patient_needle.core.model.shot import Wind
+from patient_needle.core.model.tolerances import FINAL, WORKING
+from patient_needle.core.solver.air import air_velocity
 from patient_needle.core.solver.diagnostics import FrameTally
+from patient_needle.core.solver.inertia import BRAKE, VISCOSITY
 from patient_needle.core.solver.outfit import Wearing
-from patient_needle.core.solver.statics import settle
-from patient_needle.core.solver.step import Surround
+from patient_needle.core.solver.step import Surround, settle
 
 from ..sheets import NOTHING, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
 

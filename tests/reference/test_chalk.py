@@ -10,7 +10,12 @@ import pytest
 import trimesh
 from scipy.spatial import Delaunay
 
-from patient_needle.core.craft.chalk import (
+from patient_needle.core.craft.garments.surface import GarmentSurface
+from patient_needle.core.craft.maps.drawing import coverage, drawn
+from patient_needle.core.geometry.geodesics import Walk
+from patient_needle.core.model.errors import ShotError
+from patient_needle.core.model.holds import Choice
+from patient_needle.core.model.maps import (
     Along,
     ChalkMap,
     Change,
@@ -22,11 +27,6 @@ from patient_needle.core.craft.chalk import (
     With,
     in_use,
 )
-from patient_needle.core.craft.drawing import coverage, drawn
-from patient_needle.core.craft.ground import Ground
-from patient_needle.core.craft.holds import Choice
-from patient_needle.core.geometry.geodesics import Walk
-from patient_needle.core.model.errors import ShotError
 from tests.sheets import polygons, sheet
 
 RADIUS = 0.15
@@ -108,9 +108,9 @@ class TestDistances:
         assert np.array_equal(np.isfinite(found), np.concatenate([near, np.zeros(len(FLAT), bool)]))
 
 
-def ground(points: np.ndarray, triangles: np.ndarray) -> Ground:
+def surface(points: np.ndarray, triangles: np.ndarray) -> GarmentSurface:
     mesh = polygons("cloth", points, triangles.tolist())
-    return Ground.of(mesh)
+    return GarmentSurface.of(mesh)
 
 
 def stroke(*places: tuple[float, float, float], facing=(0.0, 0.0, 1.0), size=0.05, **more) -> Stroke:
@@ -136,7 +136,7 @@ class TestStrokes:
         fold = 0.004
         around = np.where(points[:, 1] < 0.15, 0.0, fold)
         y = np.where(points[:, 1] < 0.15, points[:, 1], 0.3 - points[:, 1])
-        hem = ground(np.column_stack([points[:, 0], y, around]), triangles)
+        hem = surface(np.column_stack([points[:, 0], y, around]), triangles)
         chalk = ChalkMap("m", "bend", (stroke(*between((0.05, 0.05, 0.0), (0.25, 0.05, 0.0))),))
         values = drawn(chalk, hem)
         assert values[around == 0.0].max() == 1.0
@@ -148,7 +148,7 @@ class TestStrokes:
         """The path lies between two layers, nearer to the one that faces away."""
         points, triangles = sheet(0.2, 0.2, 0.01)
         turned = triangles[:, ::-1]
-        two = ground(
+        two = surface(
             np.concatenate([points, points - [0, 0, 0.004]]), np.concatenate([triangles, turned + len(points)])
         )
         up = coverage(stroke((0.1, 0.1, -0.003), facing=(0, 0, 1.0)), two)
@@ -160,7 +160,7 @@ class TestStrokes:
         assert np.all(down[front] == 0)
 
     def test_modes(self):
-        cloth = ground(flat(), CUT)
+        cloth = surface(flat(), CUT)
         middle = (0.4, 0.4, 0.0)
         under = np.linalg.norm(FLAT - 0.4, axis=1) < 0.02
         beside = np.linalg.norm(FLAT - 0.4, axis=1) > 0.051
@@ -187,7 +187,7 @@ class TestStrokes:
         """Half way between hits of 12.5 mm a place 45 mm away is 6.25^2 / 90 mm further off, where the edge is
         steepest: 1.5 in its 30 mm. That makes 0.022.
         """
-        cloth = ground(flat(), CUT)
+        cloth = surface(flat(), CUT)
         coarse = coverage(stroke(*between((0.2, 0.4, 0), (0.6, 0.4, 0), 33), size=0.06), cloth)
         fine = coverage(stroke(*between((0.2, 0.4, 0), (0.6, 0.4, 0), 65), size=0.06), cloth)
         assert np.abs(coarse - fine).max() < 0.022
@@ -200,7 +200,7 @@ class TestStrokes:
         seam = x < 1e-9
         other = np.where(seam, np.arange(count), count + np.cumsum(~seam) - 1)
         both = np.concatenate([points, points[~seam] * [-1, 1, 1]])
-        cloth = ground(both, np.concatenate([triangles, other[triangles][:, ::-1]]))
+        cloth = surface(both, np.concatenate([triangles, other[triangles][:, ::-1]]))
         painted = stroke(*between((0.03, 0.1, 0), (0.15, 0.2, 0)), mirrored=True)
         for steps in ((painted,), (replace(painted, mirrored=False), Mirror(1))):
             values = drawn(ChalkMap("m", "bend", steps), cloth)
@@ -208,7 +208,7 @@ class TestStrokes:
             assert np.abs(values[other] - values[np.arange(count)]).max() < 1e-6
 
     def test_where_there_is_no_cloth_on_the_other_side_nothing_is_mirrored(self):
-        cloth = ground(flat() + [0.1, 0, 0], CUT)
+        cloth = surface(flat() + [0.1, 0, 0], CUT)
         plain = stroke((0.3, 0.4, 0))
         before = ChalkMap("m", "bend", (Fill(0.2), plain))
         after = ChalkMap("m", "bend", (Fill(0.2), replace(plain, mirrored=True), Mirror(-1)))
@@ -216,7 +216,7 @@ class TestStrokes:
 
     def test_it_is_done_again_on_a_finer_mesh(self):
         """The steps of a map drawn at 15 mm spacing, on the same sleeve at 5 mm."""
-        coarse, fine = (ground(*worn(spacing)) for spacing in (0.015, 0.005))
+        coarse, fine = (surface(*worn(spacing)) for spacing in (0.015, 0.005))
         path = [(0.1 * np.sin(a), 0.1 + 0.1 * a, 0.1 * np.cos(a)) for a in np.linspace(-0.8, 0.8, 30)]
         hits = np.array([[*p, p[0] / 0.1, 0.0, p[2] / 0.1, 1.0] for p in path])
         chalk = ChalkMap(
@@ -230,7 +230,7 @@ class TestStrokes:
 
 
 class TestRules:
-    cloth = ground(flat(), CUT)
+    cloth = surface(flat(), CUT)
 
     def of(self, *steps, others=None) -> np.ndarray:
         return drawn(ChalkMap("m", "bend", steps), self.cloth, others)

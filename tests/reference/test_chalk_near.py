@@ -10,29 +10,28 @@ import numpy as np
 import pytest
 import trimesh
 
-from patient_needle.core.craft.chalk import Along, ChalkMap, Fill, FromDistance, FromGarment, FromWeights
-from patient_needle.core.craft.drawing import drawn, settled
-from patient_needle.core.craft.ground import Ground
-from patient_needle.core.craft.neighbours import Neighbours
-from patient_needle.core.craft.plan import CastMember, Garment
-from patient_needle.core.craft.sources import FromMesh
+from patient_needle.core.craft.garments.sources import FromMesh
+from patient_needle.core.craft.garments.surface import GarmentSurface
+from patient_needle.core.craft.maps.drawing import drawn, settled
+from patient_needle.core.craft.maps.inputs import MapInputs
 from patient_needle.core.geometry.motion import SkinnedMotion, Still
 from patient_needle.core.geometry.placing import PlacedMotion
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import ShotError
-from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.multipliers import Multipliers
-from patient_needle.core.model.patience import FINAL
+from patient_needle.core.model.fabric import Fabric, Multipliers
+from patient_needle.core.model.maps import Along, ChalkMap, Fill, FromDistance, FromGarment, FromWeights
+from patient_needle.core.model.shot import CastMember, Garment
+from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.diagnostics import FrameTally
-from patient_needle.core.solver.forces import Forces
 from patient_needle.core.solver.outfit import outfit
+from patient_needle.core.solver.state import Forces
 from patient_needle.core.solver.step import Engine, Surround
 from tests.sheets import NOTHING, box, cloth_of, polygons, sheet, still, surroundings
 
 POINTS, FACES = sheet(0.6, 0.6, 0.03)
 CLOTH = polygons("cloth", POINTS, FACES.tolist())
-GROUND = Ground.of(CLOTH)
+GROUND = GarmentSurface.of(CLOTH)
 
 
 def member(name: str, points, faces, motion=None) -> CastMember:
@@ -59,7 +58,7 @@ def arm() -> CastMember:
 
 
 def of(*steps, cast=(), garments=()) -> np.ndarray:
-    near = Neighbours({one.name: one for one in cast}, {one.name: one for one in garments})
+    near = MapInputs({one.name: one for one in cast}, {one.name: one for one in garments})
     return drawn(ChalkMap("m", "bend", steps), GROUND, None, near, garment="cloth")
 
 
@@ -128,8 +127,8 @@ class TestFromAnotherGarment:
         mine = Garment(
             "cloth", FromMesh(CLOTH), Fabric("f"), (), maps=(own, replace(own, name="b", in_use=False))
         )
-        (kept,) = settled(mine, Neighbours({"ball": body}, {"cloth": mine}))
-        assert drawn(kept, GROUND) == pytest.approx(drawn(own, GROUND, None, Neighbours({"ball": body}, {})))
+        (kept,) = settled(mine, MapInputs({"ball": body}, {"cloth": mine}))
+        assert drawn(kept, GROUND) == pytest.approx(drawn(own, GROUND, None, MapInputs({"ball": body}, {})))
 
 
 class TestInContact:

@@ -9,28 +9,17 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.craft.holding import Moment
-from patient_needle.core.craft.holds import (
-    SAG,
-    Choice,
-    Elastic,
-    Follow,
-    Handle,
-    Hold,
-    Stick,
-    Stitch,
-    Tether,
-)
-from patient_needle.core.craft.inspection import FrameResult
-from patient_needle.core.craft.plan import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
-from patient_needle.core.craft.pops import pops, wind_pops
-from patient_needle.core.craft.simulate import OutfitRun
-from patient_needle.core.craft.sources import FromMesh
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.craft.garments.sources import FromMesh
+from patient_needle.core.craft.holds.acting import Moment
+from patient_needle.core.craft.inspect.frame import FrameResult, inspected
+from patient_needle.core.craft.inspect.pops import pops, wind_pops
+from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL, FIRST_LOOK
-from patient_needle.core.model.wind import Wind
+from patient_needle.core.model.holds import SAG, Choice, Elastic, Follow, Handle, Hold, Stick, Stitch, Tether
+from patient_needle.core.model.shot import CastMember, ColliderSettings, Garment, RunIn, ShotPlan, Wind
+from patient_needle.core.model.tolerances import FINAL, FIRST_LOOK
 from tests.sheets import box, halved_squares, polygons, sheet
 
 GRAVITY = np.array([0.0, -9.81, 0.0])
@@ -91,7 +80,7 @@ def run(
         "holds", RATE, (0, frames), RunIn(0, 0), tuple(cast), garments, gravity, drag, patience=patience
     )
     made = OutfitRun(plan, plan.runs[0])
-    return made, list(made.frames(made.start(), 0, frames))
+    return made, list(inspected(made, made.start(), 0, frames))
 
 
 def top(points: np.ndarray, row: float = 0.4) -> Choice:
@@ -248,7 +237,7 @@ class TestGrip:
             )
             assert wind_pops(wind, plan) == []
             made = OutfitRun(plan, plan.runs[0])
-            x = np.stack([r.positions for (r,) in made.frames(made.start(), 0, 48)])
+            x = np.stack([r.positions for (r,) in inspected(made, made.start(), 0, 48)])
             return float(np.linalg.norm(np.diff(x[7:], 2, axis=0), axis=2).max())
 
         assert peak(keys((10, 0.0), (10 + frames, strength))) <= 2 * peak(Curve.constant(strength))

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import self_crossing_pairs
-from patient_needle.core.model.patience import FINAL, WORKING
+from patient_needle.core.model.tolerances import FINAL, WORKING
 from tests.layers import dropped, laid_on_an_arm, met_in_flight, slid_on_cloth, twisted
 
 

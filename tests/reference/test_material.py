@@ -6,10 +6,8 @@ import numpy as np
 import pytest
 
 from patient_needle.core.model.errors import MaterialError
-from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.load_curve import LIMIT_STIFFENING, LoadCurve
-from patient_needle.core.model.multipliers import Multipliers
-from patient_needle.core.model.patience import FINAL
+from patient_needle.core.model.fabric import LIMIT_STIFFENING, Fabric, LoadCurve, Multipliers
+from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.bending import Bending
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.membrane import Membrane

@@ -7,9 +7,9 @@ import pytest
 from scipy.special import jn_zeros
 
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL
+from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.diagnostics import FrameTally
-from patient_needle.core.solver.forces import Forces
+from patient_needle.core.solver.state import Forces
 from patient_needle.core.solver.step import Engine, Surround
 
 from ..sheets import box, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings

@@ -6,11 +6,10 @@ import numpy as np
 import pytest
 
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL, FIRST_LOOK, WORKING
+from patient_needle.core.model.tolerances import FINAL, FIRST_LOOK, WORKING
 from patient_needle.core.solver.diagnostics import FrameTally
-from patient_needle.core.solver.forces import Forces
-from patient_needle.core.solver.statics import settle
-from patient_needle.core.solver.step import Engine, Surround
+from patient_needle.core.solver.state import Forces
+from patient_needle.core.solver.step import Engine, Surround, settle
 
 from ..sheets import NOTHING, box, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
 from .disc import drape, rings, scattered

@@ -11,21 +11,20 @@ import numpy as np
 import pytest
 from scipy.linalg import eigh
 
-from patient_needle.core.craft.chalk import ChalkMap, Stroke
-from patient_needle.core.craft.drawing import factors
-from patient_needle.core.craft.ground import Ground
-from patient_needle.core.geometry.normals import vertex_areas
+from patient_needle.core.craft.garments.surface import GarmentSurface
+from patient_needle.core.craft.maps.drawing import factors
 from patient_needle.core.geometry.topology import border_loops
-from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.multipliers import Multipliers
-from patient_needle.core.model.patience import FINAL, WORKING
+from patient_needle.core.geometry.triangles import vertex_areas
+from patient_needle.core.model.fabric import Fabric, Multipliers
+from patient_needle.core.model.maps import ChalkMap, Stroke
+from patient_needle.core.model.tolerances import FINAL, WORKING
 from patient_needle.formats.obj import read_obj
 
 from ..sheets import cloth_of, free_engine, halved_squares, run_free, still
 from .test_statics import GRAVITY, bending_length, strip_of
 
 (MESH,) = read_obj(Path(__file__).parents[2] / "demo" / "lamplighter" / "smock.obj")
-GROUND = Ground.of(MESH)
+GROUND = GarmentSurface.of(MESH)
 POINTS, NORMALS = MESH.vertices, GROUND.normals
 LOOPS = sorted(border_loops(GROUND.topology), key=lambda loop: POINTS[loop, 1].mean())
 HEM, NECK = LOOPS[0], LOOPS[-1]

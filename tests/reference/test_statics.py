@@ -9,9 +9,8 @@ import pytest
 from scipy.integrate import solve_bvp
 from scipy.optimize import brentq
 
-from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.multipliers import Multipliers
-from patient_needle.core.model.patience import FINAL
+from patient_needle.core.model.fabric import Fabric, Multipliers
+from patient_needle.core.model.tolerances import FINAL
 
 from ..sheets import cloth_of, free_engine, halved_squares, run_free, sheet, still
 

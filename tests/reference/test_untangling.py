@@ -10,12 +10,13 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import inside, self_crossing_pairs
-from patient_needle.core.craft.holds import Choice, Follow, Hold
-from patient_needle.core.craft.plan import RunIn
-from patient_needle.core.craft.simulate import OutfitRun
-from patient_needle.core.craft.snags import caught_by, find_crossings, rearmed
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.craft.inspect.frame import inspected
+from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.craft.run.release import caught_by, find_crossings, rearmed
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import StartError
+from patient_needle.core.model.holds import Choice, Follow, Hold
+from patient_needle.core.model.shot import RunIn
 from tests.tangled import SETTLED, wrong_start
 from tests.violent import plan
 
@@ -33,7 +34,7 @@ def test_a_tangled_start_is_clear_by_the_end_of_the_run_in(seed):
     start = run.start()
     held = run.outfit.held
     assert np.array_equal(start.positions[held], points[held])
-    frames = [result for (result,) in run.frames(start, made.first_simulated, made.frames[1])]
+    frames = [result for (result,) in inspected(run, start, made.first_simulated, made.frames[1])]
     assert len(frames) == SETTLED
     assert {frame.crossing_itself for frame in frames} == {0}
     assert [(frame.crossing_colliders, frame.snags) for frame in frames[-4:]] == [(0, ())] * 4
@@ -78,7 +79,7 @@ def test_a_sleeve_let_go_all_round_an_arm_comes_out_all_round_it():
     released, eased = rearmed(run.outfit, points, run.colliders, around, crossings, caught)
     assert eased.sum() > 40
     state = state.replace(positions=points, released=released, eased=eased)
-    *_, (last,) = run.frames(state, 0, 6)
+    *_, (last,) = inspected(run, state, 0, 6)
     assert (last.crossing_colliders, last.snags) == (0, ())
     sides = np.sign((last.positions - arm)[share > 0.5][:, 1:])
     assert len(np.unique(sides, axis=0)) == 4

@@ -16,7 +16,7 @@ from typing import Annotated  # noqa: E402
 import typer  # noqa: E402
 
 from ..core.model.errors import NeedleError, ShotError  # noqa: E402
-from ..core.model.patience import ALL  # noqa: E402
+from ..core.model.tolerances import ALL  # noqa: E402
 from ..formats.registry import cache_endings  # noqa: E402
 from ..formats.shot_file.document import shot_file_schema  # noqa: E402
 from ..session.folder import Progress  # noqa: E402

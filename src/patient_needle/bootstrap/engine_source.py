@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 
 CORE = Path(__file__).parent.parent / "core"
-ENTRY = CORE / "craft" / "simulate.py"
+ENTRY = CORE / "craft" / "run" / "outfit_run.py"
 
 
 @cache

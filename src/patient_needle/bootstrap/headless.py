@@ -12,13 +12,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from ..core.craft.checks import check_plan
-from ..core.craft.plan import ShotPlan
-from ..core.model.patience import ALL
+from ..core.craft.inspect.checks import check_plan
+from ..core.model.shot import ShotPlan
+from ..core.model.tolerances import ALL
+from ..formats.files import replacing
 from ..formats.report.records import totals
 from ..formats.shot_file.assemble import assemble, named_files
 from ..formats.shot_file.document import read_shot_file
-from ..formats.whole_file import replacing
 from ..session.folder import FolderSink, Progress
 from ..session.loop import drive
 from ..session.run import Session

@@ -1,4 +1,4 @@
-"""./needle up: the whole workroom on this machine."""
+"""The demo's shots, put into a workroom that has none."""
 
 from __future__ import annotations
 
@@ -8,21 +8,44 @@ import os
 import signal
 import sys
 import time
-import urllib.error
 import urllib.request
 from dataclasses import replace
 from pathlib import Path
 from typing import IO
 
+from ..bootstrap import cluster, logs
 from ..core.model.errors import NeedleError
-from ..desk.client import Desk
+from ..desk.client import DeskClient
+from ..formats.shot_file.parcel import read_folder
 from ..jobs.queue import RUNS, SHORT, prepare_queue
+from ..store import blobs, shots
 from ..store.session import Store
 from ..store.upgrade import upgrade
-from . import cluster, logs
 from .children import Child, Keeper
-from .demo_shots import load_demo
 from .settings import Settings, as_environment, settings
+
+SHOTS = (
+    "lamplighter/shot.json",
+    "flag/shot.json",
+    "lamplighter/layers.json",
+    "lamplighter/fastened.json",
+    "lamplighter/gust.json",
+    "lamplighter/smock.json",
+)
+
+
+def load_demo(store: Store, folder: Path) -> list[str]:
+    """Bring the demo's shots in when there are no shots at all; returns their names."""
+    with store.begin() as session:
+        if shots.listed(session):
+            return []
+    names = []
+    for name in SHOTS:
+        document, files = read_folder(folder / name)
+        with store.begin() as session:
+            shots.create(session, document, {n: blobs.put(session, d) for n, d in files.items()})
+        names.append(document["name"])
+    return names
 
 
 class UpError(NeedleError):
@@ -85,7 +108,7 @@ def _start(chosen: Settings, keeper: Keeper, *, demo: bool) -> Settings:
     if port != chosen.port:
         say(f"port {chosen.port} is in use, taking {port}")
     chosen = replace(chosen, port=port)
-    desk = Desk(chosen.desk_socket, chosen.desk_key())
+    desk = DeskClient(chosen.desk_socket, chosen.desk_key())
     for name, module, *words in (
         ("desk", "desk_process"),
         ("web", "web_process"),

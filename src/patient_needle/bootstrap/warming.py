@@ -8,19 +8,17 @@ import numpy as np
 from scipy.spatial import ConvexHull
 
 from ..core.contact.rows import Surroundings
-from ..core.craft.looks import closeness_per_vertex
+from ..core.craft.inspect.looks import closeness_per_vertex
 from ..core.geometry.decimation import decimated
-from ..core.geometry.material import drawn_directions
-from ..core.geometry.rest_metric import shape_of_triangles
+from ..core.geometry.rest_metric import drawn_directions, shape_of_triangles
 from ..core.model.fabric import Fabric
-from ..core.model.patience import FIRST_LOOK
+from ..core.model.tolerances import FIRST_LOOK
 from ..core.solver.cloth import build_cloth
 from ..core.solver.diagnostics import FrameTally
-from ..core.solver.forces import Forces, Inflation
-from ..core.solver.gather import total
+from ..core.solver.linear import total
 from ..core.solver.links import to_places
 from ..core.solver.outfit import Wearing
-from ..core.solver.state import at_rest
+from ..core.solver.state import Forces, Inflation, at_rest
 from ..core.solver.step import Engine, Surround
 
 

@@ -8,7 +8,7 @@ from importlib import metadata
 
 import uvicorn
 
-from ..desk.client import Desk
+from ..desk.client import DeskClient
 from ..store.session import Store
 from ..web.app import create_app
 from ..web.events import EventHub
@@ -25,7 +25,7 @@ def house(chosen: Settings) -> Services:
     store = Store(chosen.database, pool_size=12)
     return Services(
         store=store,
-        desk=Desk(chosen.desk_socket, chosen.desk_key()),
+        desk=DeskClient(chosen.desk_socket, chosen.desk_key()),
         events=EventHub(store),
         static=chosen.static,
         version=metadata.version("patient-needle"),

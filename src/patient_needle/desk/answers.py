@@ -13,24 +13,25 @@ from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.craft.chalk import Stroke
-from ..core.craft.checks import check_bodies, check_member, start_notes
-from ..core.craft.choosing import Outline, chosen_vertices, within_outline
-from ..core.craft.drawing import coverage, stroked
-from ..core.craft.dressing import Dressed
-from ..core.craft.fastened import read_holds
-from ..core.craft.ground import Ground
-from ..core.craft.judging import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
-from ..core.craft.looks import closeness_per_vertex, picked, stretch_per_vertex
-from ..core.craft.pictures import picture_of
-from ..core.craft.pops import wind_pops
-from ..core.craft.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
-from ..core.craft.shake import Shaken, shaking
-from ..core.geometry.surfaces import soundness
+from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outline
+from ..core.craft.garments.surface import GarmentSurface
+from ..core.craft.holds.dressing import Dressed
+from ..core.craft.inspect.checks import check_member, start_notes
+from ..core.craft.inspect.hold_report import read_holds
+from ..core.craft.inspect.looks import closeness_per_vertex, picked, stretch_per_vertex
+from ..core.craft.inspect.offers import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
+from ..core.craft.inspect.pops import wind_pops
+from ..core.craft.inspect.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
+from ..core.craft.inspect.shake import Shaken, shaking
+from ..core.craft.maps.drawing import coverage, stroked
+from ..core.craft.maps.pictures import picture_of
+from ..core.craft.run.start import check_bodies
+from ..core.geometry.closed import soundness
 from ..core.model.errors import NeedleError, ShotError
+from ..core.model.maps import Stroke
 from ..core.solver.outfit import outfit
-from ..formats.bounded_json import finite
 from ..formats.contents import Contents, Piece, Stated, size_of
+from ..formats.files import finite
 from ..formats.obj import read_numbered
 from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.png import write_picture
@@ -87,10 +88,10 @@ class Painting:
     before: NDArray[np.float64]
     reach: NDArray[np.float64]
 
-    def further(self, stroke: Stroke, ground: Ground) -> NDArray[np.float64]:
+    def further(self, stroke: Stroke, surface: GarmentSurface) -> NDArray[np.float64]:
         """With more hits: the values (n,) that it makes."""
-        self.reach = np.maximum(self.reach, coverage(stroke, ground))
-        return np.clip(stroked(stroke, self.reach, self.before, ground), 0.0, 1.0)
+        self.reach = np.maximum(self.reach, coverage(stroke, surface))
+        return np.clip(stroked(stroke, self.reach, self.before, surface), 0.0, 1.0)
 
 
 class Answers:
@@ -305,13 +306,13 @@ class Answers:
     def map_file(self, shot: int, number: int, garment: str, name: str, ending: str, side: int) -> Message:
         """A map as a file: a grey picture over the UVs, (side, side), or a mesh with its values."""
         opened = self._shots.get(shot, number)
-        values, ground = opened.map_values(garment, name), opened.ground(garment)
+        values, surface = opened.map_values(garment, name), opened.surface(garment)
         with TemporaryDirectory(prefix="needle-desk-") as folder:
             path = Path(folder) / f"map{ending}"
             if ending == ".png":
-                write_picture(path, picture_of(values, ground, side))
+                write_picture(path, picture_of(values, surface, side))
             else:
-                write_values(path, ground.mesh, name, values)
+                write_values(path, surface.mesh, name, values)
             data = path.read_bytes()
         return Message({}, {"file": Packed("uint8", (len(data),), data)})
 
@@ -323,14 +324,14 @@ class Answers:
         """
         made = stroke_of(stroke)
         opened = self._shots.get(shot, number)
-        ground = opened.ground(garment)
+        surface = opened.surface(garment)
         asked = (shot, number, garment, name, going)
         with self._alone(asked):
             painting = self._painting.pop(asked, None)
             if painting is None:
                 values = opened.map_values(garment, name)
                 painting = Painting(values, np.zeros(len(values)))
-            values = painting.further(made, ground)
+            values = painting.further(made, surface)
             self._keep(self._painting, asked, painting)
         return Message({}, {"values": _float32(values)})
 

@@ -8,13 +8,18 @@ from multiprocessing.connection import Client, Connection
 from pathlib import Path
 
 from ..core.model.errors import NeedleError
-from ..store import errors as _store_errors  # noqa: F401  (so that its errors are known by name)
-from . import wire
+from ..desk import wire
 from .asked import Hello, Request
 
-PATIENCE = 30.0  # s that a caller waits for its turn
+TIMEOUT = 30.0  # s that a caller waits for its turn
+
+
 LONGEST = 240.0  # s that one answer may take
+
+
 HELLO = 10.0  # s that it may take to say hello
+
+
 MOST = 24  # connections at once; further callers wait for one
 
 
@@ -33,7 +38,7 @@ def _kinds(root: type[NeedleError]) -> dict[str, type[NeedleError]]:
     return found
 
 
-class Desk:
+class DeskClient:
     """The desk behind a socket; safe to call from several threads."""
 
     def __init__(self, socket: Path, key: bytes) -> None:
@@ -62,7 +67,7 @@ class Desk:
 
     def _talk(self, request: Request, longest: float) -> Iterator[wire.Message]:
         try:
-            connection = self._idle.get(timeout=PATIENCE)
+            connection = self._idle.get(timeout=TIMEOUT)
         except queue.Empty:
             raise DeskAwayError("the desk is busy", remedy="Wait a moment and try again") from None
         whole = False

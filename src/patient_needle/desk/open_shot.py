@@ -10,23 +10,21 @@ from typing import TypeVar
 
 import numpy as np
 
-from ..core.craft.colliders import Colliders, merged_colliders
-from ..core.craft.drawing import drawn
-from ..core.craft.dressing import Dressed, dress
-from ..core.craft.fastened import HoldMarks, marks_of, named
-from ..core.craft.ground import Ground
-from ..core.craft.neighbours import Neighbours
-from ..core.craft.plan import CastMember, Garment, ShotPlan
-from ..core.craft.remembered import Remembered
-from ..core.craft.run_in import StagedMotion
-from ..core.craft.seams import Seam, seams_of
-from ..core.craft.self_cuts import SelfCuts
+from ..core.craft.cast.colliders import Colliders, merged_colliders
+from ..core.craft.cast.run_in import StagedMotion
+from ..core.craft.cast.self_cuts import SelfCuts
+from ..core.craft.garments.surface import GarmentSurface
+from ..core.craft.holds.dressing import Dressed, dress
+from ..core.craft.holds.seams import Seam, seams_of
+from ..core.craft.inspect.hold_report import HoldMarks, marks_of, named
+from ..core.craft.maps.cache import MapCache
+from ..core.craft.maps.drawing import drawn
+from ..core.craft.maps.inputs import MapInputs
 from ..core.geometry.topology import border_loops
-from ..core.geometry.triangulate import TriangleMap
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.topology import Topology
+from ..core.model.mesh import Topology, TriangleMap
+from ..core.model.shot import CastMember, Garment, ShotPlan, Wind
 from ..core.model.typed import Indices, Points, Scalars
-from ..core.model.wind import Wind
 from ..core.solver.outfit import spans_of
 from ..formats.shot_file.assemble import assemble_garment, plan_of, wind_of
 from ..formats.shot_file.document import ChoiceRecord, ShotFile
@@ -41,18 +39,18 @@ class OpenGarment:
     """A garment, to draw on and measure along, with its border loops."""
 
     garment: Garment
-    ground: Ground
+    surface: GarmentSurface
     loops: list[Indices]
 
     @property
     def cut(self) -> TriangleMap:
         """Its triangles."""
-        return self.ground.cut
+        return self.surface.cut
 
     @property
     def topology(self) -> Topology:
         """Their edges and borders."""
-        return self.ground.topology
+        return self.surface.topology
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +62,7 @@ class OpenShot:
     garments: dict[str, OpenGarment]
     faults: dict[str, NeedleError] = field(default_factory=dict)
     winds: list[Wind] = field(default_factory=list)
-    remembered: Remembered = field(default_factory=Remembered)
+    cache: MapCache = field(default_factory=MapCache)
 
     @cached_property
     def cast(self) -> dict[str, CastMember]:
@@ -122,7 +120,7 @@ class OpenShot:
         piece = self.garment(name)
         if name not in self._dressed:
             try:
-                self._dressed[name] = dress(self.plan, piece.garment, near=self.neighbours)
+                self._dressed[name] = dress(self.plan, piece.garment, near=self.map_inputs)
             except NeedleError as error:
                 self._dressed[name] = error
         found = self._dressed[name]
@@ -131,25 +129,25 @@ class OpenShot:
         return found
 
     @cached_property
-    def neighbours(self) -> Neighbours:
+    def map_inputs(self) -> MapInputs:
         """What maps may be made from: the cast, and garments to draw on."""
         garments = {name: one.garment for name, one in self.garments.items()}
-        return Neighbours(self.cast, garments, self.remembered)
+        return MapInputs(self.cast, garments, self.cache)
 
-    def ground(self, name: str) -> Ground:
+    def surface(self, name: str) -> GarmentSurface:
         """A garment to draw maps on."""
-        return self.garment(name).ground
+        return self.garment(name).surface
 
     def map_values(self, garment: str, name: str) -> Scalars:
         """A map's values (n,), worked out once."""
         if (garment, name) not in self._map_values:
             self.garment(garment)
-            ground, maps = self.neighbours.garment(garment)
+            surface, maps = self.map_inputs.garment(garment)
             if name not in maps:
                 raise ShotError(
                     f"'{garment}' has no map '{name}'", remedy=f"It has {', '.join(maps) or 'none'}"
                 )
-            values = drawn(maps[name], ground, maps, self.neighbours, garment=garment)
+            values = drawn(maps[name], surface, maps, self.map_inputs, garment=garment)
             self._map_values[garment, name] = values
         return self._map_values[garment, name]
 
@@ -205,13 +203,13 @@ def read_open_shot(
     shot: ShotFile,
     folder: Path,
     kept: MutableMapping[str, AssembledMember] | None = None,
-    remembered: Remembered | None = None,
+    cache: MapCache | None = None,
 ) -> OpenShot:
     """Read everything the shot names; what cannot be read becomes a fault under its name.
 
-    kept: as `assemble_cast` has it; remembered: garments and maps of other revisions.
+    kept: as `assemble_cast` has it; cache: garments and maps of other revisions.
     """
-    opened = OpenShot(shot, {}, {}, remembered=remembered or Remembered())
+    opened = OpenShot(shot, {}, {}, cache=cache or MapCache())
     for wind in shot.forces.winds:
         try:
             opened.winds.append(wind_of(wind))
@@ -225,8 +223,8 @@ def read_open_shot(
     for piece in shot.garments:
         try:
             garment = assemble_garment(piece, shot, folder)
-            ground = opened.remembered.ground(garment.mesh)
-            opened.garments[piece.name] = OpenGarment(garment, ground, border_loops(ground.topology))
+            surface = opened.cache.surface(garment.mesh)
+            opened.garments[piece.name] = OpenGarment(garment, surface, border_loops(surface.topology))
         except NeedleError as error:
             opened.faults[piece.name] = _without_folder(error, folder)
     return opened

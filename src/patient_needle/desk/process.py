@@ -15,9 +15,9 @@ from typing import Any
 import structlog
 from sqlalchemy.exc import DataError, SQLAlchemyError
 
-from ..core.craft.remembered import Remembered
+from ..core.craft.maps.cache import MapCache
 from ..core.model.errors import NeedleError
-from ..formats.bounded_json import finite
+from ..formats.files import finite
 from ..formats.shot_file.document import parse_shot
 from ..formats.shot_file.members import AssembledMember
 from ..formats.shot_file.parcel import write_folder
@@ -39,7 +39,7 @@ class OpenShots:
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._remembered = Remembered()
+        self._remembered = MapCache()
         self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
         self._members: OrderedDict[str, AssembledMember] = OrderedDict()
         self._guard = threading.Lock()

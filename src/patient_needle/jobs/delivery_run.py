@@ -13,10 +13,10 @@ from typing import Any
 import numpy as np
 import structlog
 
-from ..core.craft.delivery import Wanted, placement, resampled
+from ..core.craft.output.delivery import Wanted, placement, resampled
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.frame_source import FrameSource
 from ..core.model.mesh import Mesh
+from ..core.model.motion import FrameSource
 from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
 from ..formats.shot_file.assemble import assemble_garment

@@ -11,11 +11,11 @@ from typing import Any
 import structlog
 from sqlalchemy.exc import DBAPIError
 
-from ..core.craft.checks import check_plan
-from ..core.craft.inspection import FrameResult
-from ..core.craft.plan import PlannedRun, ShotPlan
+from ..core.craft.inspect.checks import check_plan
+from ..core.craft.inspect.frame import FrameResult
 from ..core.model.errors import NeedleError, ResumeError
-from ..core.model.patience import ALL
+from ..core.model.shot import PlannedRun, ShotPlan
+from ..core.model.tolerances import ALL
 from ..formats.report.records import frame_record
 from ..formats.shot_file.assemble import assemble
 from ..session.loop import drive

@@ -9,7 +9,7 @@ from typing import TextIO
 
 import numpy as np
 
-from ..core.craft.delivery import Wanted, check_bodies, check_written, resampled, sample_count
+from ..core.craft.output.delivery import Wanted, check_bodies, check_written, resampled, sample_count
 from ..core.model.mesh import Mesh
 from ..formats.frames import CacheFrames, stored_frames
 from ..formats.registry import read_cache

@@ -18,15 +18,15 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.craft.inspection import FrameResult
-from ..core.craft.plan import Garment, PlannedRun, ShotPlan
+from ..core.craft.inspect.frame import FrameResult
 from ..core.model.errors import FileError, ResumeError
 from ..core.model.mesh import Mesh
+from ..core.model.shot import Garment, PlannedRun, ShotPlan
 from ..core.model.typed import Points
-from ..formats.file_names import apart, file_name
+from ..formats.files import replacing
+from ..formats.names import apart, file_name
 from ..formats.registry import CacheTiming, read_cache, write_cache
 from ..formats.report.records import Record, frame_record
-from ..formats.whole_file import replacing
 from .run import Saved
 
 WORK = ".work"

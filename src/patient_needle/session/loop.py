@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from ..core.craft.inspection import FrameResult
-from ..core.craft.plan import PlannedRun, ShotPlan
+from ..core.craft.inspect.frame import FrameResult
+from ..core.model.shot import PlannedRun, ShotPlan
 from .run import Saved, Session
 
 

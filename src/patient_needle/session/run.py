@@ -6,11 +6,11 @@ import io
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from ..core.craft.checks import check_uncrossed
-from ..core.craft.inspection import FrameResult
-from ..core.craft.plan import PlannedRun, ShotPlan
+from ..core.craft.inspect.frame import FrameResult, Inspection
 from ..core.craft.run.inputs import FrameInputs
-from ..core.craft.simulate import OutfitRun
+from ..core.craft.run.outfit_run import OutfitRun
+from ..core.craft.run.start import check_uncrossed
+from ..core.model.shot import PlannedRun, ShotPlan
 from ..core.solver.state import ClothState
 from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
 
@@ -39,6 +39,7 @@ class Session:
 
     def __init__(self, run: OutfitRun, at: Saved) -> None:
         self._run = run
+        self._inspection = Inspection(run)
         self.at = at
 
     @staticmethod
@@ -58,7 +59,7 @@ class Session:
 
     def first(self) -> tuple[FrameResult, ...]:
         """The start of a run that was opened where it begins, as a frame that cost nothing."""
-        results = self._run.first()
+        results = self._inspection.of(self._run.first())
         self.at = Saved(results[0].state, results[0].frame)
         return results
 
@@ -69,7 +70,7 @@ class Session:
     ) -> tuple[FrameResult, ...]:
         """Go on by one frame; change: what acts in it; pause: called in every substep, ends it if it raises."""
         frames = self._run.frames(self.at.state, self.at.frame, self.at.frame + 1, change=change, between=pause)
-        results = next(frames)
+        results = self._inspection.of(next(frames))
         self.at = Saved(results[0].state, results[0].frame)
         return results
 

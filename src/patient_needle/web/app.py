@@ -7,8 +7,9 @@ from typing import Any
 
 from apiflask import APIFlask
 
-from . import deliveries, front, guards, problems, shots, takes, workroom
-from .json_provider import BoundedJson, JsonRequest
+from ..web import deliveries, front, problems, shots, takes, workroom
+from . import guards
+from .guards import BoundedJson, JsonRequest
 from .services import Services
 
 

@@ -9,14 +9,13 @@ from flask import Response
 from sqlalchemy.orm import Session
 
 from ..core.model.errors import ShotError
-from ..formats.file_names import file_name
+from ..formats.names import file_name
 from ..jobs.queue import queue_delivery
 from ..store import blobs, deliveries, shots, takes
 from ..store.errors import MissingError
 from ..store.models import Blob, Delivery
 from . import schemas
-from .arrays import binary
-from .downloads import attachment
+from .payloads import attachment, binary
 from .services import services
 
 blueprint = APIBlueprint("deliveries", __name__, url_prefix="/api", tag="Deliveries")

@@ -1,13 +1,18 @@
-"""Who may call: pages of our own, under our own name, with a body of bounded size."""
+"""Who may call, and what may come in: our own pages, bodies of bounded size, JSON of bounded depth."""
 
 from __future__ import annotations
 
+import json
+from typing import Any
 from urllib.parse import urlsplit
 
 from apiflask import APIFlask
-from flask import Response, request
+from flask import Request, Response, request
+from flask.json.provider import DefaultJSONProvider
 
-from .problems import problem
+from ..core.model.errors import FileError
+from ..formats.files import finite, read_json
+from .problems import NotJsonError, problem
 from .services import services
 
 LARGEST_UPLOAD = 1 << 30  # bytes
@@ -89,3 +94,29 @@ def _size_said(count: int) -> str:
         if count >= size:
             return f"{count / size:.3g} {unit}"
     return f"{count} bytes"
+
+
+class JsonRequest(Request):
+    """A request whose JSON, when it cannot be taken, is refused with the reason."""
+
+    def on_json_loading_failed(self, e: ValueError | None) -> Any:
+        """See `flask.Request`."""
+        raise NotJsonError(str(e) if e else "it is not JSON", where="the request", remedy="Send it as JSON")
+
+
+class BoundedJson(DefaultJSONProvider):
+    """Numbers that JSON has no word for go out as null, and nesting without end does not come in."""
+
+    def loads(self, s: str | bytes, **kwargs: Any) -> Any:  # noqa: ARG002
+        """What a request's body says; `ValueError` when it cannot be taken."""
+        try:
+            return read_json(s.encode() if isinstance(s, str) else s, "the request")
+        except FileError as error:
+            raise ValueError(error.what) from None
+
+    def dumps(self, obj: Any, **kwargs: Any) -> str:
+        """JSON of any value that can be said in it."""
+        try:
+            return super().dumps(obj, **kwargs, allow_nan=False)
+        except ValueError:
+            return super().dumps(finite(json.loads(super().dumps(obj, **kwargs))), **kwargs)

@@ -16,9 +16,14 @@ from werkzeug.exceptions import HTTPException
 from ..core.model.errors import NeedleError
 from ..desk.client import DeskAwayError, DeskFaultError
 from ..store.errors import DISK_FULL, ConflictError, DatabaseAwayError, MissingError
-from .json_provider import NotJsonError
 
 log = structlog.get_logger()
+
+
+class NotJsonError(NeedleError):
+    """A request is no JSON, or none that can be taken."""
+
+
 STATUS: dict[type[NeedleError], int] = {
     MissingError: 404, ConflictError: 409, DeskAwayError: 503, DatabaseAwayError: 503,
     DeskFaultError: 500,

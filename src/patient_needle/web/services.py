@@ -8,7 +8,7 @@ from pathlib import Path
 
 from flask import current_app
 
-from ..desk.client import Desk
+from ..desk.client import DeskClient
 from ..store.session import Store
 from .events import EventHub
 
@@ -20,7 +20,7 @@ class Services:
     """
 
     store: Store
-    desk: Desk
+    desk: DeskClient
     events: EventHub
     static: Path
     version: str

@@ -14,14 +14,13 @@ from sqlalchemy.orm import Session
 
 from ..core.model.errors import FileError, NeedleError
 from ..desk import asked
-from ..formats.file_names import file_name, plain_name
+from ..formats.names import file_name, plain_name
 from ..formats.shot_file.document import current, parse_shot
 from ..formats.shot_file.parcel import read_zip, write_zip
 from ..store import blobs, shots
 from ..store.errors import MissingError
 from . import schemas
-from .arrays import array_response, array_stream, binary
-from .downloads import attachment
+from .payloads import array_response, array_stream, attachment, binary
 from .services import services
 
 blueprint = APIBlueprint("shots", __name__, url_prefix="/api/shots", tag="Shots")

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from ..core.model.errors import ShotError
 from ..desk.asked import Look
 from ..desk.wire import Packed
-from ..formats.file_names import file_name
+from ..formats.names import file_name
 from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.report.records import Record, shows
 from ..formats.shot_file.differences import differences
@@ -25,7 +25,7 @@ from ..store import blobs, shots, summaries, takes
 from ..store.errors import ConflictError, MissingError
 from ..store.models import Frame, Take, TakeState
 from . import schemas
-from .arrays import array_response, binary
+from .payloads import array_response, binary
 from .services import services
 from .shots import described as described_shot
 from .shots import first_simulated

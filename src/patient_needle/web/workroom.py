@@ -7,15 +7,15 @@ from dataclasses import asdict
 from apiflask import APIBlueprint
 from flask import Response, request
 
-from ..core.model.map_roles import MAP_ROLES
+from ..core.model.maps import MAP_ROLES
 from ..core.model.swatch_book import BOOK
-from ..formats.endings import BROUGHT_IN, MAPS_IN, WRITTEN
+from ..formats.names import BROUGHT_IN, MAPS_IN, WRITTEN
 from ..formats.shot_file.fabrics import record_of
 from ..jobs.queue import workers_alive
 from ..store import summaries
 from . import schemas
-from .arrays import binary
 from .events import stream_response
+from .payloads import binary
 from .services import services
 
 blueprint = APIBlueprint("workroom", __name__, url_prefix="/api", tag="Workroom")

@@ -9,7 +9,7 @@ from patient_needle.bootstrap.engine_source import CORE, engine_files, engine_ha
 
 LOADED = """
 import sys
-import patient_needle.core.craft.simulate
+import patient_needle.core.craft.run.outfit_run
 print("\\n".join(m.__file__ for n, m in sys.modules.items() if n.startswith("patient_needle.core.")))
 """
 

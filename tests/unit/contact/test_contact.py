@@ -9,8 +9,8 @@ from scipy.spatial.transform import Rotation
 
 from patient_needle.core.contact.anchors import Anchors, after_slip, anchor_points, placed, with_newcomers
 from patient_needle.core.contact.easing import PER_SUBSTEP, easing_rows
-from patient_needle.core.contact.fans import Fans
 from patient_needle.core.contact.filter import PathFilter, rigidly_moved
+from patient_needle.core.contact.flat_patches import Fans
 from patient_needle.core.contact.intersections import (
     crossing_depths,
     crossing_pairs,

@@ -8,30 +8,26 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from patient_needle.core.craft.checks import check_plan, check_start, start_notes
-from patient_needle.core.craft.choosing import chosen_vertices
-from patient_needle.core.craft.colliders import merged_colliders
-from patient_needle.core.craft.dressing import dress
-from patient_needle.core.craft.holding import Moment
-from patient_needle.core.craft.holds import Choice, Follow, Hold
-from patient_needle.core.craft.plan import (
-    CastMember,
-    ColliderSettings,
-    Garment,
-    RunIn,
-    ShotPlan,
-)
-from patient_needle.core.craft.prescription import Prescription
-from patient_needle.core.craft.run_in import StagedMotion, run_in_share
-from patient_needle.core.craft.simulate import OutfitRun
-from patient_needle.core.craft.snags import find_crossings, list_snags, rearmed
-from patient_needle.core.craft.sources import FromMesh
+from patient_needle.core.craft.cast.colliders import merged_colliders
+from patient_needle.core.craft.cast.run_in import StagedMotion, run_in_share
+from patient_needle.core.craft.garments.choosing import chosen_vertices
+from patient_needle.core.craft.garments.sources import FromMesh
+from patient_needle.core.craft.holds.acting import Moment
+from patient_needle.core.craft.holds.dressing import dress
+from patient_needle.core.craft.inspect.checks import check_plan, start_notes
+from patient_needle.core.craft.inspect.frame import inspected
+from patient_needle.core.craft.inspect.snags import list_snags
+from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.craft.run.release import find_crossings, rearmed
+from patient_needle.core.craft.run.start import check_start
 from patient_needle.core.geometry.motion import CachedMotion, Still
-from patient_needle.core.geometry.topology import build_topology
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import build_topology, triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import CastError, ShotError, StartError
 from patient_needle.core.model.fabric import Fabric
+from patient_needle.core.model.garment import Prescription
+from patient_needle.core.model.holds import Choice, Follow, Hold
+from patient_needle.core.model.shot import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
 from patient_needle.core.solver.outfit import outfit
 from tests.sheets import box, polygons, sheet
 
@@ -274,7 +270,7 @@ def test_a_finished_garment_moves_as_it_did_and_pushes_the_others():
     done, outer = finished_curtain(0.012), replace(curtain(0.042), name="outer", holds=())
     made = plan(garments=(done, outer), gravity=np.zeros(3))
     run = OutfitRun(made, made.runs[0])
-    *_, (worn, pushed) = run.frames(run.start(), made.first_simulated, 1004)
+    *_, (worn, pushed) = inspected(run, run.start(), made.first_simulated, 1004)
     assert worn.positions == pytest.approx(done.prescription.motion.at(1004), abs=1e-12)
     assert (worn.crossing_garments, pushed.crossing_garments) == (0, 0)
     assert pushed.positions[:, 2].min() > worn.positions[0, 2]
@@ -308,7 +304,7 @@ def dropped(on: Curve | None, last: int) -> list:
     slab = replace(slab, collider=replace(slab.collider, on=on))
     made = plan(cast=(slab,), garments=(cloth,), run_in=RunIn(0, 0), frames=(1001, last), air_drag=0.0)
     run = OutfitRun(made, made.runs[0])
-    return [result for (result,) in run.frames(run.start(), 1001, last)]
+    return [result for (result,) in inspected(run, run.start(), 1001, last)]
 
 
 def steps(*keys: tuple[float, float]) -> Curve:
@@ -353,7 +349,7 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
     far = replace(member("post"), motion=Still(member("post").mesh.vertices + [5.0, 0, 0]))
     both = replace(made, cast=(*made.cast, far))
     assert OutfitRun(both, both.runs[0]).start().released.any(axis=0).tolist() == [True, False]
-    *_, (last,) = run.frames(run.start(), made.first_simulated, made.frames[1])
+    *_, (last,) = inspected(run, run.start(), made.first_simulated, made.frames[1])
     assert last.positions[:, 2].min() > 0.3
     assert last.snags == ()
     with pytest.raises(StartError, match=r"start inside a collider beside held ones, which keep them there"):
@@ -374,7 +370,7 @@ def test_cloth_is_eased_out_of_what_is_on_and_not_only_past_a_collider_that_is_o
         cast=(shade, member()), garments=(loose,), run_in=RunIn(30, 0), gravity=np.zeros(3), air_drag=20.0
     )
     run = OutfitRun(made, made.runs[0])
-    *_, (last,) = run.frames(run.start(), made.first_simulated, made.frames[1])
+    *_, (last,) = inspected(run, run.start(), made.first_simulated, made.frames[1])
     assert last.positions[:, 2].min() > 0.3
     assert last.snags == ()
 

@@ -9,17 +9,16 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
-from patient_needle.core.craft.colliders import merged_colliders
-from patient_needle.core.craft.fastened import read_holds
-from patient_needle.core.craft.holds import Elastic, Follow, Handle, Stick, Stitch
-from patient_needle.core.craft.seams import seams_of
-from patient_needle.core.craft.simulate import OutfitRun
+from patient_needle.core.craft.cast.colliders import merged_colliders
+from patient_needle.core.craft.holds.seams import seams_of
+from patient_needle.core.craft.inspect.hold_report import read_holds
+from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.geometry.closed import soundness
 from patient_needle.core.geometry.motion import SkinnedMotion
-from patient_needle.core.geometry.normals import triangle_areas
-from patient_needle.core.geometry.surfaces import soundness
-from patient_needle.core.geometry.topology import border_loops, build_topology, is_closed
+from patient_needle.core.geometry.topology import border_loops, build_topology, is_closed, triangulated
 from patient_needle.core.geometry.tree import build_tree, closest_points
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.triangles import triangle_areas
+from patient_needle.core.model.holds import Elastic, Follow, Handle, Stick, Stitch
 from patient_needle.formats.contents import FigureAsk
 from patient_needle.formats.glb import read_figure
 from patient_needle.formats.obj import read_obj

@@ -14,7 +14,7 @@ from patient_needle.desk import asked, process, wire
 from patient_needle.desk import client as desk_client
 from patient_needle.desk.answers import Answers
 from patient_needle.desk.asked import Hello
-from patient_needle.desk.client import Desk, DeskAwayError
+from patient_needle.desk.client import DeskAwayError, DeskClient
 from patient_needle.desk.locks import KeyedLocks
 from patient_needle.desk.process import OpenShots
 
@@ -91,7 +91,7 @@ class Dying:
 def test_what_a_desk_died_of_is_not_sent_again(tmp_path):
     dying = Dying(tmp_path)
     with pytest.raises(DeskAwayError, match="does not answer"):
-        Desk(dying.path, KEY).ask(LOOK)
+        DeskClient(dying.path, KEY).ask(LOOK)
     assert dying.heard == 1
 
 
@@ -100,8 +100,8 @@ def test_a_desk_that_is_silent_is_not_waited_for_without_end(tmp_path, monkeypat
     monkeypatch.setattr(desk_client, "HELLO", 0.2)
     silent = Dying(tmp_path, silent=True)
     with pytest.raises(DeskAwayError):
-        Desk(silent.path, KEY).ask(LOOK)
-    assert not Desk(silent.path, KEY).answers()
+        DeskClient(silent.path, KEY).ask(LOOK)
+    assert not DeskClient(silent.path, KEY).answers()
 
 
 def test_a_connection_to_a_desk_that_has_ended_is_made_anew(tmp_path):
@@ -114,7 +114,7 @@ def test_a_connection_to_a_desk_that_has_ended_is_made_anew(tmp_path):
         connection.close()
         listener.close()
 
-    desk = Desk(path, KEY)
+    desk = DeskClient(path, KEY)
     for _ in range(2):
         serving = threading.Thread(target=serve_one, args=(Listener(str(path), family="AF_UNIX", authkey=KEY),))
         serving.start()
@@ -126,7 +126,7 @@ def test_a_connection_to_a_desk_that_has_ended_is_made_anew(tmp_path):
 def test_only_what_is_safe_is_asked_again(tmp_path, request_, times):
     dying = Dying(tmp_path)
     with pytest.raises(DeskAwayError):
-        Desk(dying.path, KEY).ask(request_)
+        DeskClient(dying.path, KEY).ask(request_)
     assert dying.heard == times
 
 
@@ -160,13 +160,13 @@ POSITIONS = asked.Positions(shot=1, number=1, name="man", first=1, last=9)
 
 
 def test_a_stream_ends_and_its_connection_serves_the_next(tmp_path):
-    desk = Desk(Streaming(tmp_path, 3, wire.END).path, KEY)
+    desk = DeskClient(Streaming(tmp_path, 3, wire.END).path, KEY)
     for _ in range(desk_client.MOST + 2):
         assert [message.body["number"] for message in desk.stream(POSITIONS)] == [0, 1, 2]
 
 
 def test_a_desk_that_dies_in_mid_stream_is_told_after_what_came(tmp_path):
-    stream = Desk(Streaming(tmp_path, 2, None).path, KEY).stream(POSITIONS)
+    stream = DeskClient(Streaming(tmp_path, 2, None).path, KEY).stream(POSITIONS)
     assert [next(stream).body["number"] for _ in range(2)] == [0, 1]
     with pytest.raises(DeskAwayError, match="does not answer"):
         next(stream)
@@ -174,13 +174,13 @@ def test_a_desk_that_dies_in_mid_stream_is_told_after_what_came(tmp_path):
 
 def test_a_fault_in_mid_stream_is_raised_as_what_it_is(tmp_path):
     fault = {"kind": "ShotError", "what": "frame 7 is not there", "where": "man", "remedy": "Wait"}
-    desk = Desk(Streaming(tmp_path, 1, wire.Message({"fault": fault})).path, KEY)
+    desk = DeskClient(Streaming(tmp_path, 1, wire.Message({"fault": fault})).path, KEY)
     with pytest.raises(ShotError, match="frame 7 is not there"):
         list(desk.stream(POSITIONS))
 
 
 def test_who_stops_listening_leaves_no_messages_to_the_next(tmp_path):
-    desk = Desk(Streaming(tmp_path, 5, wire.END).path, KEY)
+    desk = DeskClient(Streaming(tmp_path, 5, wire.END).path, KEY)
     for _ in range(3):
         stream = desk.stream(POSITIONS)
         assert next(stream).body == {"number": 0}

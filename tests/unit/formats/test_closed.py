@@ -10,10 +10,10 @@ from pxr import Sdf, Usd, UsdGeom, UsdUtils
 
 from patient_needle.core.model.errors import FileError, NeedleError
 from patient_needle.formats.contents import FigureAsk
+from patient_needle.formats.files import beside_file
 from patient_needle.formats.glb import list_glb
 from patient_needle.formats.usd.closed import Closed
 from patient_needle.formats.usd.reader import list_usd, read_figure
-from patient_needle.formats.whole_file import beside_file
 
 MESH = "int[] faceVertexCounts = [3]\n int[] faceVertexIndices = [0, 1, 2]\n"
 MESH += " point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0)]\n"

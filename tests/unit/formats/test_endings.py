@@ -1,8 +1,8 @@
 """The lists of endings in words hold what the formats register, and nothing else."""
 
-from patient_needle.core.craft.chalk import SPANS
-from patient_needle.core.model.map_roles import MAP_ROLES
-from patient_needle.formats import endings, registry
+from patient_needle.core.model.maps import MAP_ROLES, SPANS
+from patient_needle.formats import names as endings
+from patient_needle.formats import registry
 from patient_needle.formats.shot_file import assemble  # noqa: F401  (its formats register themselves)
 from patient_needle.formats.shot_file.document import MapRecord
 from patient_needle.web.schemas import DeliveryAsk

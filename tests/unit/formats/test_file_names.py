@@ -14,8 +14,7 @@ from pxr import Sdf, Usd
 from patient_needle.core.model.errors import FileError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.alembic_cache import read_alembic
-from patient_needle.formats.file_names import apart, file_name, plain_name
-from patient_needle.formats.identifiers import identifier, identifiers
+from patient_needle.formats.names import apart, file_name, identifier, identifiers, plain_name
 from patient_needle.formats.registry import CacheTiming, list_contents, read_cache, write_cache
 
 FAMILY = "👩‍👩‍👧‍👦"

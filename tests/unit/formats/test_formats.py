@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from patient_needle.core.craft.dressing import dress
+from patient_needle.core.craft.holds.dressing import dress
 from patient_needle.core.model.errors import CastError, FileError, MeshError, NeedleError, ShotError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.contents import FigureAsk

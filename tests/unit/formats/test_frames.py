@@ -10,7 +10,7 @@ import pytest
 
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.model.errors import FileError, ShotError
-from patient_needle.core.model.frame_source import KEPT, Window
+from patient_needle.core.model.motion import KEPT, Window
 from patient_needle.formats.frames import AT_ONCE, CacheFrames, LazyFrames, lasting, stored_frames
 from tests.sheets import polygons
 

@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from patient_needle.core.craft.dressing import dress
-from patient_needle.core.craft.holding import Moment
-from patient_needle.core.craft.holds import Choice, Elastic, Follow, Handle, Stick, Stitch, Tether
+from patient_needle.core.craft.holds.acting import Moment
+from patient_needle.core.craft.holds.dressing import dress
 from patient_needle.core.model.errors import ShotError
+from patient_needle.core.model.holds import Choice, Elastic, Follow, Handle, Stick, Stitch, Tether
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.differences import differences
 from patient_needle.formats.shot_file.document import GarmentRecord, parse_shot

@@ -11,8 +11,8 @@ import pytest
 from PIL import Image
 from pxr import Usd, UsdGeom
 
-from patient_needle.core.craft.ground import Ground
-from patient_needle.core.craft.pictures import laid_on, picture_of
+from patient_needle.core.craft.garments.surface import GarmentSurface
+from patient_needle.core.craft.maps.pictures import laid_on, picture_of
 from patient_needle.core.model.errors import FileError, NeedleError, ShotError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.obj import read_obj
@@ -25,12 +25,14 @@ from patient_needle.formats.shot_file.parcel import read_folder
 
 FLAG = Path(__file__).parents[3] / "demo" / "flag"
 (MESH,) = read_obj(FLAG / "signal_flag.obj")
-GROUND = Ground.of(MESH)
+GROUND = GarmentSurface.of(MESH)
 VALUES = 0.5 + 0.5 * np.sin(12 * MESH.vertices[:, 0]) * np.cos(9 * MESH.vertices[:, 1])
 
 
-def with_uvs(uvs: np.ndarray) -> Ground:
-    return Ground.of(Mesh(MESH.name, MESH.vertices, MESH.face_sizes, MESH.face_corners, uvs, MESH.uv_corners))
+def with_uvs(uvs: np.ndarray) -> GarmentSurface:
+    return GarmentSurface.of(
+        Mesh(MESH.name, MESH.vertices, MESH.face_sizes, MESH.face_corners, uvs, MESH.uv_corners)
+    )
 
 
 class TestPictures:
@@ -62,7 +64,8 @@ class TestPictures:
         assert "PLY or USD" in raised.value.remedy
         with pytest.raises(ShotError, match="no UVs"):
             laid_on(
-                np.zeros((4, 4)), Ground.of(Mesh("bare", MESH.vertices, MESH.face_sizes, MESH.face_corners))
+                np.zeros((4, 4)),
+                GarmentSurface.of(Mesh("bare", MESH.vertices, MESH.face_sizes, MESH.face_corners)),
             )
 
     @pytest.mark.parametrize(("mode", "says"), [("RGB", "R G B"), ("LA", "L A"), ("P", "P")])

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from patient_needle.core.craft.dressing import dress
-from patient_needle.core.craft.holds import WELD
+from patient_needle.core.craft.holds.dressing import dress
 from patient_needle.core.model.errors import NeedleError, ShotError
+from patient_needle.core.model.holds import WELD
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.differences import differences
 from patient_needle.formats.shot_file.document import parse_shot

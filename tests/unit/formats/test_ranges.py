@@ -11,8 +11,8 @@ import pytest
 from pydantic import BaseModel
 
 from patient_needle.core.model.errors import FileError, NeedleError, ShotError
-from patient_needle.formats import bounded_json
-from patient_needle.formats.bounded_json import finite, read_json
+from patient_needle.formats import files as bounded_json
+from patient_needle.formats.files import finite, read_json
 from patient_needle.formats.shot_file.document import ShotFile, parse_shot, shot_file_schema
 
 PLAIN = {

@@ -8,12 +8,11 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from patient_needle.core.geometry.binding import bind, follow
 from patient_needle.core.geometry.curves import ease, value_at
-from patient_needle.core.geometry.material import drawn_directions, pattern_directions
 from patient_needle.core.geometry.motion import CachedMotion, SkinnedMotion
-from patient_needle.core.geometry.rest_metric import shape_of_triangles
+from patient_needle.core.geometry.rest_metric import drawn_directions, pattern_directions, shape_of_triangles
 from patient_needle.core.geometry.rotations import matrices, slerp
 from patient_needle.core.geometry.skinning import Pose, Skeleton, Skin
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import CastError, StartError
 from patient_needle.core.model.mesh import Mesh

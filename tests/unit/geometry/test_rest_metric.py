@@ -3,13 +3,12 @@
 import numpy as np
 import pytest
 
-from patient_needle.core.geometry.material import drawn_directions
-from patient_needle.core.geometry.rest_metric import metric_of_pieces, shape_of_triangles
+from patient_needle.core.geometry.rest_metric import drawn_directions, metric_of_pieces, shape_of_triangles
 from patient_needle.core.geometry.topology import build_topology
 from patient_needle.core.model.errors import MeshError
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.garment_shape import GarmentShape, RestMetric
-from patient_needle.core.model.patience import FINAL
+from patient_needle.core.model.garment import GarmentShape, RestMetric
+from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.bending import Bending
 from patient_needle.core.solver.cloth import Cloth, build_cloth
 from patient_needle.core.solver.membrane import Membrane

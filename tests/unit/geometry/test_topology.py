@@ -7,10 +7,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from patient_needle.core.geometry.dihedral import dihedral_angles, flat_bending_rows
-from patient_needle.core.geometry.normals import triangle_areas, vertex_areas, vertex_normals
-from patient_needle.core.geometry.topology import border_loops, build_topology, check_triangles, incidence
-from patient_needle.core.geometry.triangulate import triangulated
+from patient_needle.core.geometry.topology import (
+    border_loops,
+    build_topology,
+    check_triangles,
+    incidence,
+    triangulated,
+)
+from patient_needle.core.geometry.triangles import (
+    dihedral_angles,
+    flat_bending_rows,
+    triangle_areas,
+    vertex_areas,
+    vertex_normals,
+)
 from patient_needle.core.model.errors import MeshError
 from tests.sheets import box, polygons, sheet
 

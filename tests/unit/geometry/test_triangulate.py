@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
-from patient_needle.core.geometry.triangulate import cut_polygon, triangulated
+from patient_needle.core.geometry.topology import cut_polygon, triangulated
 from patient_needle.core.model.errors import MeshError
 from tests.sheets import polygons
 

@@ -9,9 +9,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from patient_needle.core.craft.plan import PlannedRun
-from patient_needle.core.craft.run.changes import parked
+from patient_needle.core.craft.run.inputs import parked
 from patient_needle.core.model.errors import FileError, StartError
+from patient_needle.core.model.shot import PlannedRun
 from patient_needle.session.folder import FolderSink
 from patient_needle.session.loop import drive
 from patient_needle.session.run import Saved, Session

@@ -6,25 +6,27 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.rows import Rows
-from patient_needle.core.geometry.normals import vertex_normals
+from patient_needle.core.geometry.triangles import vertex_normals
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FINAL, FIRST_LOOK, LADDER
-from patient_needle.core.solver.air import AirFlow
+from patient_needle.core.model.tolerances import FINAL, FIRST_LOOK, LADDER
+from patient_needle.core.solver.air import AirFlow, Pressure
 from patient_needle.core.solver.bending import Bending
-from patient_needle.core.solver.calm import Calm
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.contact_force import Contact, Grips
-from patient_needle.core.solver.diagnostics import FrameTally, stretch
-from patient_needle.core.solver.effort import furthest, substeps_for
-from patient_needle.core.solver.forces import Forces, Inflation
-from patient_needle.core.solver.gather import Gather, inner, largest
-from patient_needle.core.solver.inertia import Inertia, timing
-from patient_needle.core.solver.linear import Factors, Preconditioner, conjugate_gradients
+from patient_needle.core.solver.diagnostics import FrameTally, furthest, stretch, substeps_for
+from patient_needle.core.solver.inertia import Calm, Inertia, timing
+from patient_needle.core.solver.linear import (
+    Factors,
+    Gather,
+    Preconditioner,
+    conjugate_gradients,
+    inner,
+    largest,
+)
 from patient_needle.core.solver.membrane import Membrane
 from patient_needle.core.solver.newton import minimise
-from patient_needle.core.solver.pressure import Pressure
-from patient_needle.core.solver.statics import settle
-from patient_needle.core.solver.step import Surround
+from patient_needle.core.solver.state import Forces, Inflation
+from patient_needle.core.solver.step import Surround, settle
 from tests.balloon import two_discs
 from tests.sheets import NOTHING, cloth_of, free_engine, run_free, sheet, still, surroundings
 

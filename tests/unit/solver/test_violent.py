@@ -9,10 +9,9 @@ import pytest
 
 from patient_needle.core.contact.intersections import crossing_pairs
 from patient_needle.core.model.fabric import Fabric
-from patient_needle.core.model.patience import FIRST_LOOK
-from patient_needle.core.solver.diagnostics import FrameTally, stretch
-from patient_needle.core.solver.effort import furthest, substeps_for
-from patient_needle.core.solver.forces import Forces
+from patient_needle.core.model.tolerances import FIRST_LOOK
+from patient_needle.core.solver.diagnostics import FrameTally, furthest, stretch, substeps_for
+from patient_needle.core.solver.state import Forces
 from patient_needle.core.solver.step import Engine, Surround
 from tests.sheets import box, cloth_of, sheet, still, surroundings
 

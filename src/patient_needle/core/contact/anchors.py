@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.normals import lengths, unit
+from ..geometry.triangles import lengths, unit
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 
 

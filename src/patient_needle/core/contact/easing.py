@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.normals import unit, vertex_normals
 from ..geometry.tree import Tree, closest_points
+from ..geometry.triangles import unit, vertex_normals
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .filter import patches, ringed
 from .rows import Rows, Surroundings

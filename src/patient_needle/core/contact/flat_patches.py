@@ -1,9 +1,10 @@
-"""Flat patches: pieces of cloth that cannot touch themselves, found among the nodes of its tree.
+"""Cloth that cannot touch itself: flat fans about one vertex, and flat patches among the nodes of its tree.
 
 All triangles of one face nearly one way, and its outline, seen along that way, does not cross itself: P. Volino
 and N. Magnenat-Thalmann, Efficient self-collision detection on smoothly discretized surface animations using
-geometrical shape regularity, Computer Graphics Forum 13, 1994. Parts of the outline that are far from each
-other along it must also be seen apart, so that nothing of the patch comes near anything but its surroundings.
+geometrical shape regularity, Computer Graphics Forum 13, 1994. About one vertex the condition on the outline
+holds by itself. Parts of a patch's outline that are far from each other along it must also be seen apart, so
+that nothing of the patch comes near anything but its surroundings.
 """
 
 from __future__ import annotations
@@ -12,12 +13,43 @@ import numpy as np
 from numba import njit
 
 from ..geometry.tree import STACK, Tree
-from ..model.typed import Indices, Points, Triangles
-from .fans import WITHIN
+from ..geometry.triangles import vertex_normals
+from ..model.typed import Flags, Indices, Points, Triangles
 
+WITHIN = 0.5  # cosine of the furthest that a triangle of a flat fan leans from the mean
 LEAST = 8  # triangles of a patch; smaller ones are fans
 TURNED = 0.5  # cosine of the most that a patch may turn in one substep
 FAR = 4.0  # times the distance to be seen apart, along the outline: what is nearer there may be near
+
+
+class Fans:
+    """The fans of a cloth of `count` vertices and triangles (m, 3)."""
+
+    def __init__(self, triangles: Triangles, count: int) -> None:
+        self._triangles = triangles
+        self._count = count
+
+    def flat(self, start: Points, end: Points) -> Flags:
+        """(n,) vertices whose fans are flat at both ends of a substep."""
+        out = np.ones(self._count, np.bool_)
+        for points in (start, end):
+            mean = vertex_normals(points[: self._count], self._triangles)
+            _strike_out(points, self._triangles, mean, WITHIN, out)
+        return out
+
+
+@njit(cache=True)
+def _strike_out(points, triangles, mean, within, out):
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+        f0, f1, f2 = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
+        n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
+        least = within * np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
+        for k in range(3):
+            v = triangles[t, k]
+            if n0 * mean[v, 0] + n1 * mean[v, 1] + n2 * mean[v, 2] < least:
+                out[v] = False
 
 
 class FlatPatches:

@@ -6,7 +6,7 @@ import igl
 import igl.predicates
 import numpy as np
 
-from ..geometry.normals import unit
+from ..geometry.triangles import unit
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
-from ..geometry.kernels import point_triangle, segment_segment
 from ..geometry.tree import STACK
+from ..geometry.triangles import point_triangle, segment_segment
 
 GROUP = 16  # triangles that are looked for together
 CHUNKS = 4  # fixed, so that pairs come in the same order on any number of threads

@@ -16,8 +16,7 @@ import numpy as np
 
 from ..geometry.tree import Tree, build_tree, refit
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
-from .fans import Fans
-from .flat_patches import FlatPatches
+from .flat_patches import Fans, FlatPatches
 from .pair_kernels import CHUNKS, GROUP, keep_within_reach, search_tree
 
 OWNS_VERTEX = 1  # bit k of a triangle's mask: it stands for its corner k

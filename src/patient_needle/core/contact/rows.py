@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numba import njit
 
-from ..geometry.kernels import point_triangle, segment_segment
+from ..geometry.triangles import point_triangle, segment_segment
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .orientation import oriented

@@ -16,9 +16,9 @@ from scipy import sparse
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 from scipy.spatial import KDTree
 
-from ..geometry.normals import area_vectors, unit
 from ..geometry.topology import build_topology
 from ..geometry.tree import build_tree, closest_points
+from ..geometry.triangles import area_vectors, unit
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .filter import ringed
 from .rows import Rows

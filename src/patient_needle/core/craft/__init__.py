@@ -1,1 +1,1 @@
-"""The rules of the job: run-in, checking the cast, building a run, simulating a range."""
+"""The rules of the job, a room a subject. `run` computes and never imports `inspect`, which judges."""

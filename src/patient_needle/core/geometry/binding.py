@@ -9,8 +9,8 @@ import numpy as np
 from ..model.errors import StartError
 from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
-from .normals import unit, vertex_normals
 from .tree import Tree, build_tree, closest_points
+from .triangles import unit, vertex_normals
 
 
 @dataclass(frozen=True, eq=False)

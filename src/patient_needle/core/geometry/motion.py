@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..model.errors import CastError
+from ..model.motion import Motion
 from ..model.typed import Points
 from .skinning import Pose, Skeleton, Skin, skinned
 
@@ -19,25 +20,6 @@ class Frames(Protocol):
     def __len__(self) -> int: ...
 
     def __getitem__(self, index: int, /) -> NDArray[Any]: ...
-
-
-class Motion(Protocol):
-    """Positions of one fixed topology over time, in metres."""
-
-    def rest(self) -> Points:
-        """Positions in the rest pose, (n, 3) m."""
-
-    def at(self, frame: float) -> Points:
-        """Positions at `frame`, (n, 3) m."""
-
-    def toward_first(self, frame: int, share: float) -> Points:
-        """Part of the way from the rest pose to `frame`, (n, 3) m."""
-
-    def span(self) -> tuple[float, float]:
-        """First and last frame for which positions exist."""
-
-    def shaped(self, frame: float) -> Motion:
-        """The motion in the shape that the body has at `frame`, run-in included; itself when it has but one."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,14 +1,24 @@
-"""A motion put somewhere else: in other units, turned, moved, or played at another rate."""
+"""A motion in another place, unit, rate or shape, and the skinned body within one."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
-from ..model.typed import Matrices, Points
-from .motion import Motion, SkinnedMotion
-from .skinning import Pose, joint_matrices
+from ..model.curve import Curve
+from ..model.motion import Motion
+from ..model.tolerances import DEFAULT
+from ..model.typed import Matrices, Points, Scalars, Triangles, Vectors
+from .binding import Binding, bind, follow
+from .curves import value_at
+from .motion import SkinnedMotion, Still
+from .skinning import Pose, Skeleton, Skin, joint_matrices
+from .triangles import vertex_normals
+
+Z_UP_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
+ANY_REACH = replace(DEFAULT, hold_reach=np.inf)  # a shape may lie anywhere
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,4 +149,104 @@ def placement(metres: float, up: str, scale: float, turn: float, move: tuple[flo
     return out
 
 
-Z_UP_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
+@dataclass(frozen=True, eq=False)
+class Blend:
+    """offsets (n, 3) in the motion's own units, from its points as made; amount: share of them over frames."""
+
+    offsets: Vectors
+    amount: Curve
+
+
+@dataclass(frozen=True, eq=False)
+class ShapedMotion:
+    """A motion whose points are changed by blends. Skinned points are changed before the skin moves them; those
+    of a cache ride on the cache's own surface.
+    """
+
+    motion: Motion
+    triangles: Triangles
+    blends: tuple[Blend, ...]
+
+    def rest(self) -> Points:
+        """See `Motion.rest`: the shape as made."""
+        return self.motion.rest()
+
+    def at(self, frame: float) -> Points:
+        """See `Motion.at`."""
+        return self.shaped(frame).at(frame)
+
+    def toward_first(self, frame: int, share: float) -> Points:
+        """See `Motion.toward_first`: in the shape it has at `frame`."""
+        return self.shaped(frame).toward_first(frame, share)
+
+    def span(self) -> tuple[float, float]:
+        """See `Motion.span`."""
+        return self.motion.span()
+
+    def shaped(self, frame: float) -> Motion:
+        """See `Motion.shaped`."""
+        amounts = [value_at(blend.amount, frame) for blend in self.blends]
+        if not any(amounts):
+            return self.motion
+        if isinstance(self.motion, (SkinnedMotion, Still)):
+            offsets = sum(a * blend.offsets for a, blend in zip(amounts, self.blends, strict=True))
+            return replace(self.motion, points=self.motion.points + offsets)
+        return _Riding(self.motion, tuple(zip(self._bindings, amounts, strict=True)))
+
+    @cached_property
+    def _bindings(self) -> tuple[Binding, ...]:
+        """Where each blend, taken whole, rides on the surface as made."""
+        rest = self.motion.rest()
+        return tuple(
+            bind(rest, self.triangles, rest + b.offsets, name="a shape", tolerances=ANY_REACH)
+            for b in self.blends
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class _Riding:
+    """A motion's points, each part of the way to where bound points are: pairs of a binding and how far."""
+
+    motion: Motion
+    ways: tuple[tuple[Binding, float], ...]
+
+    def rest(self) -> Points:
+        return self._on(self.motion.rest())
+
+    def at(self, frame: float) -> Points:
+        return self._on(self.motion.at(frame))
+
+    def toward_first(self, frame: int, share: float) -> Points:
+        return self._on(self.motion.toward_first(frame, share))
+
+    def _on(self, points: Points) -> Points:
+        return points + sum(amount * (follow(binding, points) - points) for binding, amount in self.ways)
+
+    def span(self) -> tuple[float, float]:
+        return self.motion.span()
+
+    def shaped(self, frame: float) -> Motion:  # noqa: ARG002
+        return self
+
+
+def drawn_in(points: Points, triangles: Triangles, share: Scalars, depth: float) -> Vectors:
+    """Offsets (n, 3) that draw a surface inwards by `depth` (in its own unit), each vertex by its share (n,).
+
+    Inwards is against the smooth normal, evened over neighbours so that creases do not turn inside out. A limb
+    drawn in by more than its radius comes out on its other side: the caller bounds the depth.
+    """
+    normals = vertex_normals(points, triangles)
+    for _ in range(10):
+        around = np.zeros_like(normals)
+        for corner in range(3):
+            np.add.at(around, triangles[:, corner], normals[triangles].sum(axis=1))
+        length = np.linalg.norm(around, axis=1, keepdims=True)
+        normals = np.where(length > 0, around / np.maximum(length, 1e-30), normals)
+    return -depth * np.asarray(share)[:, None] * normals
+
+
+def skin_of(motion: Motion) -> tuple[Skin, Skeleton] | None:
+    """Of what a motion places, shapes or retimes, if that is a skinned body with all its points."""
+    while isinstance(motion, (PlacedMotion, RetimedMotion, ShapedMotion)):
+        motion = motion.motion
+    return (motion.skin, motion.skeleton) if isinstance(motion, SkinnedMotion) else None

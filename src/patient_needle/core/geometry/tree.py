@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
-from .kernels import point_triangle
+from .triangles import point_triangle
 
 LEAF = 1  # triangles per leaf: pair tests cost more than a level of boxes
 STACK = 128  # deeper than any median-split tree of 2^60 triangles needs

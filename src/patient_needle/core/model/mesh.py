@@ -1,4 +1,4 @@
-"""A mesh as a department hands it over: polygons in order, corners with UVs, named groups."""
+"""Meshes, the triangles they are cut into, and those triangles' topology."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from hashlib import sha256
 import numpy as np
 
 from .errors import MeshError
-from .typed import Indices, Points
+from .typed import Edges, Flags, Indices, Points, Triangles
 
 MOST_CORNERS = 50_000  # of a face
 FURTHEST = 1e9  # file units from the origin: a thousand kilometres in mm, and far from where squares overflow
@@ -132,3 +132,36 @@ def _check_faces(mesh: Mesh) -> None:
             where=f"{mesh.name}, face {face}",
             remedy="The file is cut short or was edited by hand: export it again",
         )
+
+
+@dataclass(frozen=True, eq=False)
+class Topology:
+    """Connectivity of a triangle mesh of `vertex_count` vertices.
+
+    triangles (m, 3) int32
+    edges     (e, 2) int32, each once, lower index first, sorted
+    hinges    (h, 4) int32: edge a, b, then the vertices opposite it, c left of a to b and d right
+    sides     (h, 2) int32, the triangle left and right of each hinge
+    border    (e,) bool, edges with one triangle
+    """
+
+    vertex_count: int
+    triangles: Triangles
+    edges: Edges
+    hinges: Indices
+    sides: Indices
+    border: Flags
+
+
+@dataclass(frozen=True, eq=False)
+class TriangleMap:
+    """Triangles of a mesh and where they came from.
+
+    triangles   (m, 3) int32 vertex indices, faces in order, winding kept
+    corners     (m, 3) int32 index of each corner in `Mesh.face_corners`
+    source_face (m,) int32 face index of each triangle
+    """
+
+    triangles: Triangles
+    corners: Triangles
+    source_face: Indices

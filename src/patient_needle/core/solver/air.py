@@ -1,23 +1,70 @@
-"""The air's force: pressure square to each triangle, and a little along it; drag and lift are its two parts.
-
-Force per area on cloth that the air passes at w: 1/2 d |w| (c_n w_n + c_t w_t) + b w, d the air's density,
-w_n and w_t the parts of w square to and along the cloth. Source: G. I. Taylor, Analysis of the swimming of
-long and narrow animals, Proc. Roy. Soc. A 214 (1952); a square plate held against the air has c_n of about
-1.2 (S. F. Hoerner, Fluid-Dynamic Drag, 1965; value from memory). The part of the normal force along the wind
-is drag, the part across it lift. Speed |w| and normal are taken at the substep's start; the force follows the
-velocity at its end, so that a strong wind on light cloth stays stable.
-"""
+"""The air: the wind's velocity, its force on cloth, and the pressure within closed cloth."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 from numba import njit, prange
 
+from ..geometry.closed import volume, volume_slope
+from ..geometry.curves import value_at
 from ..geometry.topology import incidence
+from ..model.shot import Wind
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 from .cloth import Cloth
-from .forces import Forces
 from .inertia import Timing
+from .linear import inner
+from .state import Forces, Inflation
+
+WAVES = 24
+FINEST = 6.0  # the longest wave over the shortest
+GOLDEN = (np.sqrt(5) - 1) / 2
+
+
+def air_velocity(winds: Sequence[Wind], points: Points, frame: float, frame_rate: float) -> Vectors:
+    """Velocity (n, 3) m/s of the air at points (n, 3) m; zero without winds."""
+    out = np.zeros((len(points), 3))
+    for wind in winds:
+        strength = value_at(wind.strength, frame)
+        out += strength * direction(value_at(wind.heading, frame), value_at(wind.rise, frame))
+        if wind.turbulence > 0 and strength > 0:
+            out += strength * wind.turbulence * _eddies(wind, points, frame / frame_rate)
+    return out
+
+
+def direction(heading: float | Scalars, rise: float | Scalars) -> Vectors:
+    """Unit vector (3,) of a heading and a rise in degrees, or (k, 3) of k."""
+    h, r = np.radians(heading), np.radians(rise)
+    return np.stack([np.cos(r) * np.cos(h), np.sin(r), np.cos(r) * np.sin(h)], axis=-1)
+
+
+def _eddies(wind: Wind, points: Points, seconds: float) -> Vectors:
+    """(n, 3), with a root mean square of about 1 along each axis."""
+    waves, amplitude, phase = _waves(wind)
+    middle = float(wind.heading.values.mean()), float(wind.rise.values.mean())
+    carried = points - seconds * float(wind.strength.values.max()) * direction(*middle)
+    return np.cos(carried @ waves.T + phase) @ amplitude
+
+
+def _waves(wind: Wind) -> tuple[Vectors, Vectors, np.ndarray]:
+    """Wave vectors (w, 3) 1/m, amplitudes (w, 3) square to them, phases (w,). No random numbers: golden
+    steps.
+    """
+    index = np.arange(WAVES) + 0.5
+    turn = 2 * np.pi * ((index * GOLDEN + 0.61 * wind.seed) % 1)
+    height = 1 - 2 * ((index * 0.7548776662 + 0.37 * wind.seed) % 1)
+    level = np.sqrt(1 - height**2)
+    unit = np.column_stack([level * np.cos(turn), height, level * np.sin(turn)])
+    length = wind.eddy / FINEST ** ((index * 0.5698402910 + 0.23 * wind.seed) % 1)
+    # Energy per wave number falls with k to the -5/3; waves are spaced evenly in log k.
+    strength = (length / wind.eddy) ** (1 / 3)
+    aside = np.cross(unit, np.roll(unit, 7, axis=0) + [0.3, 0.5, 0.7])
+    aside /= np.linalg.norm(aside, axis=1, keepdims=True)
+    amplitude = strength[:, None] * aside
+    amplitude *= np.sqrt(6.0 / float((amplitude**2).sum()))
+    phase = 2 * np.pi * ((index * 0.8191725134 + 0.91 * wind.seed) % 1)
+    return unit * (2 * np.pi / length)[:, None], np.asarray(amplitude, float), phase
 
 
 class AirFlow:
@@ -156,3 +203,59 @@ def _multiply(p, factor, matrix, out):
         out[i, 0] += factor * a
         out[i, 1] += factor * b
         out[i, 2] += factor * c
+
+
+class Pressure:
+    """Energy term of what fills a closed cloth."""
+
+    lagged = False
+
+    def __init__(self, cloth: Cloth) -> None:
+        self._triangles = cloth.triangles
+        self._made = cloth.volume
+        self._slope = np.zeros((cloth.count, 3))
+        self._inflation = Inflation(False, 0.0, 0.0)
+
+    def begin(self, inflation: Inflation) -> None:
+        """Take what fills it during one substep."""
+        self._inflation = inflation
+
+    def _wanted(self) -> float:
+        return self._inflation.amount * abs(self._made)
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N and return the energy, J."""
+        self._slope[:] = 0.0
+        sign = 1.0 if self._made >= 0 else -1.0
+        held = sign * volume_slope(x, self._triangles, self._slope)
+        self._slope *= sign
+        out -= self._pressure(held) * self._slope
+        return self._energy(held)
+
+    def energy(self, x: Points) -> float:
+        """J."""
+        return self._energy(abs(volume(x, self._triangles)))
+
+    def _pressure(self, held: float) -> float:
+        if not self._inflation.by_volume:
+            return self._inflation.amount
+        wanted = self._wanted()
+        return self._inflation.stiffness * (wanted - held) / max(wanted, 1e-300)
+
+    def _energy(self, held: float) -> float:
+        if not self._inflation.by_volume:
+            return -self._inflation.amount * held
+        wanted = self._wanted()
+        return 0.5 * self._inflation.stiffness * (held - wanted) ** 2 / max(wanted, 1e-300)
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the Hessian's product with p (n, 3)."""
+        if self._inflation.by_volume:
+            strength = self._inflation.stiffness / max(self._wanted(), 1e-300)
+            out += strength * inner(self._slope, p) * self._slope
+
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
+        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
+        if self._inflation.by_volume:
+            strength = self._inflation.stiffness / max(self._wanted(), 1e-300)
+            out += strength * np.einsum("ij,ij->i", directions, self._slope) ** 2

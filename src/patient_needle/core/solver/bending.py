@@ -12,7 +12,7 @@ from numba import njit, prange
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .gather import Gather, sum_corners, total
+from .linear import Gather, sum_corners, total
 
 
 class Bending:

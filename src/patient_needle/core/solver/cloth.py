@@ -6,12 +6,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..geometry.normals import shared_areas
-from ..model.fabric import Fabric
-from ..model.garment_shape import GarmentShape, RestMetric
-from ..model.load_curve import LoadCurve, force_table
-from ..model.multipliers import Multipliers
-from ..model.topology import Topology
+from ..geometry.triangles import shared_areas
+from ..model.fabric import Fabric, LoadCurve, Multipliers, force_table
+from ..model.garment import GarmentShape, RestMetric
+from ..model.mesh import Topology
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 
 # Hinges of stiffness B l^2 / A give equilateral triangles the plate energy of rigidity B and Poisson's ratio

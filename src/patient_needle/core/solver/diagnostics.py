@@ -1,4 +1,4 @@
-"""What a frame cost and how well it went."""
+"""What a frame cost, how well it went, and how many substeps it takes."""
 
 from __future__ import annotations
 
@@ -9,12 +9,30 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..model.tolerances import LADDER, Patience
 from ..model.typed import Flags, Points, Scalars, Vectors
 from .bending import Bending
 from .cloth import Cloth
 from .membrane import Membrane
 
 STAGES = ("search", "solve", "filter", "friction")
+
+
+def furthest(before: Points, after: Points) -> float:
+    """How far the fastest of k points goes from before to after (k, 3) m; 0 without points."""
+    return float(np.sqrt(((after - before) ** 2).sum(axis=1).max(initial=0.0)))
+
+
+def substeps_for(patience: Patience, travel: float, stretch: float = 1.0, least: float = 1.0) -> int:
+    """Substeps for a frame in which the fastest collider point goes `travel` m.
+
+    The patience's own number, `least`, or the rung of the ladder at which that point travels no further in a
+    substep than the patience allows. A frame that lasts `stretch` times as long for the cloth takes as many
+    times more.
+    """
+    longer = max(1, int(np.ceil(stretch - 1e-9)))
+    wanted = max(patience.substeps, least / longer, travel / (longer * patience.travel))
+    return longer * next((rung for rung in LADDER if rung >= wanted), LADDER[-1])
 
 
 @dataclass

@@ -1,9 +1,4 @@
-"""Inertia, as a quadratic term about where the cloth would go by itself.
-
-Time integration is the second-order backward difference (C. F. Curtiss and J. O. Hirschfelder, 1952; for
-steps of unequal length E. Hairer, S. Norsett, G. Wanner, Solving ODEs I, III.5); the first step after a
-start is backward Euler.
-"""
+"""Inertia, and calm: a brake on what a vertex does beyond its neighbourhood."""
 
 from __future__ import annotations
 
@@ -11,9 +6,15 @@ from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
+from scipy import sparse
 
 from ..model.typed import Points, Scalars, Vectors
+from .cloth import Cloth
+from .linear import factorised, inner, rest_operator
 from .state import ClothState
+
+BRAKE = 1500.0  # 1/s, the fastest a wave dies away at a calm of 1
+VISCOSITY = 2.5  # m2/s at a calm of 1: what lies within sqrt(VISCOSITY / BRAKE), 4 cm, is one neighbourhood
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,3 +91,56 @@ def _weigh(p, weight, out):
     for v in range(p.shape[0]):
         for k in range(3):
             out[v, k] += weight[v] * p[v, k]
+
+
+class Calm:
+    """Energy term 1/2 (x - X) K (x - X): X where the cloth would be if it only turned with its fastening, K the
+    rate of damping over the reach.
+    """
+
+    lagged = False
+
+    def __init__(self, cloth: Cloth, calm: float) -> None:
+        self._brake = BRAKE * calm * cloth.mass * cloth.calm
+        mass = (cloth.mass / cloth.vertex_areas)[cloth.triangles].mean(axis=1) * cloth.areas
+        viscosity = VISCOSITY * calm * mass * cloth.calm[cloth.triangles].mean(axis=1)
+        viscous = rest_operator(cloth, viscosity, viscosity)
+        self._smooth = factorised(viscous + sparse.diags(np.maximum(self._brake, 1e-12 * cloth.mass)))
+        own = viscous.diagonal()
+        self._own = self._brake * own / np.maximum(self._brake + own, 1e-300)
+        self._carried = np.zeros((cloth.count, 3))
+        self._reach = 1.0
+
+    def begin(self, time: Timing, spin: Vectors | None, share: float = 1.0) -> None:
+        """Take where the cloth would go if it only turned with its fastening at `spin` (3,) rad/s; `share` of
+        calm counts, above 0.
+        """
+        self._reach = time.reach / share
+        turned = 0.0 if spin is None else time.reach * np.cross(spin, time.base)
+        self._carried = time.base + turned
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """Add the gradient to out (n, 3) N and return the energy, J."""
+        away = x - self._carried
+        force = self._beyond(away)
+        out += force
+        return 0.5 * inner(away, force)
+
+    def energy(self, x: Points) -> float:
+        """J."""
+        away = x - self._carried
+        return 0.5 * inner(away, self._beyond(away))
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the Hessian's product with p (n, 3)."""
+        out += self._beyond(p)
+
+    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
+        """Add each vertex's own stiffness along its unit direction (n, 3) to out (n,) N/m."""
+        out += self._own / self._reach * np.einsum("ij,ij->i", directions, directions)
+
+    def _beyond(self, away: Vectors) -> Vectors:
+        """The brake on what `away` (n, 3) m is beyond its neighbourhood, N."""
+        smoothed = np.zeros_like(away)
+        self._smooth.solve(np.ascontiguousarray(self._brake[:, None] * away), smoothed)
+        return (self._brake / self._reach)[:, None] * (away - smoothed)

@@ -1,4 +1,4 @@
-"""The constant factor and the conjugate gradients it preconditions."""
+"""Sums and constant factors that come out the same on any number of threads, and conjugate gradients."""
 
 from __future__ import annotations
 
@@ -6,19 +6,122 @@ from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
-from cholespy import CholeskySolverD
-from numba import njit
+from cholespy import CholeskySolverD, MatrixType
+from numba import njit, prange
 from scipy import sparse
 
-from ..model.typed import Flags, Points, Scalars, Vectors
+from ..geometry.topology import incidence
+from ..model.typed import Flags, Indices, Points, Scalars, Vectors
 from .cloth import Cloth
-from .gather import inner, largest
-from .operators import factorised, rest_operator
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
 MOST_FACTORS = 16
 LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds
+
+
+class Gather:
+    """Adds corner shares (m * c, 3) of elements (m, c) into their vertices."""
+
+    def __init__(self, elements: Indices, vertex_count: int) -> None:
+        self.starts, self.corners = incidence(elements, vertex_count)
+        self.shares = np.zeros((elements.size, 3))
+
+    @property
+    def bytes(self) -> int:
+        """Of the shares, written and read, and of the way to them."""
+        return 2 * self.shares.nbytes + self.starts.nbytes + self.corners.nbytes
+
+    def add_scalars_to(self, shares: Scalars, out: Scalars) -> None:
+        """Add one number per corner (m * c,) to its vertex in out (n,)."""
+        _gather_scalars(self.starts, self.corners, shares, out)
+
+    def add_to(self, out: Vectors) -> None:
+        """Add every share to its vertex in out (n, 3)."""
+        _gather(self.starts, self.corners, self.shares, out)
+
+
+@njit(parallel=True, cache=True)
+def _gather(starts, corners, shares, out):
+    for v in prange(out.shape[0]):
+        sum_corners(v, starts, corners, shares, out)
+
+
+@njit(cache=True)
+def sum_corners(v, starts, corners, shares, out):
+    """Add up vertex v's corners, in order."""
+    a, b, c = 0.0, 0.0, 0.0
+    for i in range(starts[v], starts[v + 1]):
+        corner = corners[i]
+        a += shares[corner, 0]
+        b += shares[corner, 1]
+        c += shares[corner, 2]
+    out[v, 0] += a
+    out[v, 1] += b
+    out[v, 2] += c
+
+
+@njit(parallel=True, cache=True)
+def _gather_scalars(starts, corners, shares, out):
+    for v in prange(out.shape[0]):
+        here = 0.0
+        for i in range(starts[v], starts[v + 1]):
+            here += shares[corners[i]]
+        out[v] += here
+
+
+@njit(cache=True)
+def total(values):
+    """Sum of a vector, in order."""
+    result = 0.0
+    for i in range(values.shape[0]):
+        result += values[i]
+    return result
+
+
+@njit(cache=True)
+def inner(a, b):
+    """Inner product of two (n, 3) arrays, in order: the same bits whatever their alignment."""
+    result = 0.0
+    for i in range(a.shape[0]):
+        result += a[i, 0] * b[i, 0] + a[i, 1] * b[i, 1] + a[i, 2] * b[i, 2]
+    return result
+
+
+@njit(cache=True)
+def largest(a):
+    """Largest length among the rows of an (n, 3) array."""
+    result = 0.0
+    for i in range(a.shape[0]):
+        result = max(result, a[i, 0] * a[i, 0] + a[i, 1] * a[i, 1] + a[i, 2] * a[i, 2])
+    return np.sqrt(result)
+
+
+def rest_operator(cloth: Cloth, weft: Scalars, warp: Scalars) -> sparse.csr_matrix:
+    """Sum over the triangles of weft |X_u|^2 + warp |X_v|^2 as a matrix (n, n): X_u, X_v images of the fabric's
+    directions at rest; weft, warp (m,) per triangle. With equal weights the Laplacian in weak form.
+    """
+    count, m = cloth.count, len(cloth.triangles)
+    rows, columns = np.repeat(np.arange(m), 3), cloth.triangles.ravel()
+    operator = sparse.csr_matrix((count, count))
+    for axis, weight in ((0, weft), (1, warp)):
+        first, second = cloth.rest_inverse[:, axis], cloth.rest_inverse[:, 2 + axis]
+        values = np.stack([-(first + second), first, second], axis=1).ravel()
+        image = sparse.csr_matrix((values, (rows, columns)), (m, count))
+        operator = operator + image.T @ sparse.diags(weight) @ image
+    return operator.tocsr()
+
+
+def factorised(matrix: sparse.csr_matrix) -> CholeskySolverD:
+    """The factor of a symmetric positive definite matrix (n, n)."""
+    entries = matrix.tocoo()
+    return CholeskySolverD(
+        matrix.shape[0],
+        entries.row.astype(np.int32),
+        entries.col.astype(np.int32),
+        entries.data.astype(np.float64),
+        MatrixType.COO,
+    )
 
 
 class Term(Protocol):

@@ -16,7 +16,7 @@ from numba import njit, prange
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .gather import Gather, sum_corners, total
+from .linear import Gather, sum_corners, total
 
 # Columns of the linearisation: unit weft and warp images, then along/across stiffness of each, shear
 # stiffness and the shear angle's derivative by both images.

@@ -6,16 +6,23 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..model.patience import Patience
+from ..model.tolerances import Patience
 from ..model.typed import Flags, Points, Vectors
-from .gather import inner, largest
-from .linear import Preconditioner, Term, conjugate_gradients
+from .linear import Preconditioner, Term, conjugate_gradients, inner, largest
 
-HALVINGS = 6
+LINE_SEARCH_HALVINGS = 6
+
+
 EXTRA = 2  # times as many passes where the solution still moves a lot
+
+
 # The preconditioned gradient is about the step to come; it must be well under what counts as moving.
 ALREADY_THERE = 0.2
+
+
 SUFFICIENT = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
+
+
 ROUNDING = 1e-12  # share of the energy that summing it may lose
 
 
@@ -71,7 +78,7 @@ def minimise(
         if used == 0:
             return Minimised(x, done, iterations, 0.0)
         fall, share, reached = SUFFICIENT * inner(gradient, step), 1.0, energy + further
-        for _ in range(HALVINGS):
+        for _ in range(LINE_SEARCH_HALVINGS):
             trial = x + share * step
             # The gradient at the trial serves the next pass, if one is certain to come.
             energy, slope = _slope_of(plain, trial) if done < passes else (_energy_of(plain, trial), None)

@@ -1,4 +1,4 @@
-"""Cloths that are simulated together: one array of vertices, and each cloth's own terms over its part of it."""
+"""What acts on a cloth from outside, apart from contact and holds."""
 
 from __future__ import annotations
 
@@ -10,17 +10,14 @@ from cholespy import CholeskySolverD
 
 from ..contact.rows import Skin
 from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
-from .air import AirFlow
+from .air import AirFlow, Pressure
 from .bending import Bending
-from .calm import Calm
 from .cloth import Cloth
 from .diagnostics import Energies, beyond_limit, energies
-from .forces import Forces, Inflation
-from .inertia import Timing
+from .inertia import Calm, Timing
 from .linear import Factors, Term
 from .membrane import Membrane
-from .pressure import Pressure
-from .state import ClothState
+from .state import ClothState, Forces, Inflation
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,41 +13,30 @@ from ..contact.anchors import after_slip, anchor_points, with_newcomers
 from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
 from ..contact.pairs import PairFinder, Pairs
-from ..contact.rows import (
-    SIDES,
-    Rows,
-    Surroundings,
-    armed,
-    build_rows,
-    misses,
-    nearest_carriers,
-    with_sides,
-)
-from ..geometry.normals import lengths, vertex_normals
+from ..contact.rows import SIDES, Rows, Surroundings, armed, build_rows, misses, nearest_carriers, with_sides
 from ..geometry.tree import Tree, build_tree
-from ..model.patience import Patience
-from ..model.tolerances import DEFAULT, Tolerances
+from ..geometry.triangles import lengths, vertex_normals
+from ..model.tolerances import DEFAULT, Patience, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .cloth import Cloth
 from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
-from .forces import Forces
-from .gather import inner, largest
+from .first_guess import Friction, resting, staying
 from .inertia import Inertia, Timing, timing
-from .linear import Preconditioner, Term, conjugate_gradients
+from .linear import Preconditioner, Term, conjugate_gradients, inner, largest
 from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
-from .resting import Friction, resting, staying
-from .state import ClothState, at_rest
+from .state import ClothState, Forces, at_rest
 
 ACCEPT_ROUNDS = 5
-HALVINGS = 2  # how often a substep that is not accepted may be halved
+SUBSTEP_HALVINGS = 2  # how often a substep that is not accepted may be halved
 ROUGH = 0.25  # of the spacing: a solution that still moves further deserves more passes
 # A step so long that inertia hardly counts next to weight and tension, s, and how well it is solved.
 UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
 STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
 ROOM = 1.05  # of the widest gap: as far as pairs at rest are looked for
+LOOK_EVERY = 24  # steps between two looks at how far from rest it is
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,7 +147,12 @@ class Engine:
             )
 
     def step(
-        self, state: ClothState, surround: Surround, step: float, tally: FrameTally, halvings: int = HALVINGS
+        self,
+        state: ClothState,
+        surround: Surround,
+        step: float,
+        tally: FrameTally,
+        halvings: int = SUBSTEP_HALVINGS,
     ) -> ClothState:
         """The state `step` s later; in two halves where contact asks for it, each up to `halvings - 1` more."""
         tally.substeps += 1
@@ -497,3 +491,28 @@ def _note(tally: FrameTally, filtered: Filtered, contact: Contact) -> None:
     tally.filter_moved = max(tally.filter_moved, filtered.moved)
     tally.cuts += filtered.cuts
     tally.let_go += filtered.let_go
+
+
+@dataclass(frozen=True, eq=False)
+class Settled:
+    """unrest in m: how far from rest the cloth is as far as one can see, `Engine.unrest`; steps it took."""
+
+    state: ClothState
+    unrest: float
+    steps: int
+
+
+def settle(
+    engine: Engine, state: ClothState, surround: Surround, *, to: float, step: float = 1 / 96, most: int = 600
+) -> Settled:
+    """Steps of `step` s until the cloth is within `to` m of rest, or `most` steps are done: see `unrest`
+    which.
+    """
+    unrest = np.inf
+    for done in range(1, most + 1):
+        state = engine.step(state, surround, step, FrameTally())
+        if done % LOOK_EVERY == 0 or done == most:
+            unrest = engine.unrest(state, surround)
+            if unrest <= to:
+                return Settled(state, unrest, done)
+    return Settled(state, unrest, most)

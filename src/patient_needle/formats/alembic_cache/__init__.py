@@ -4,17 +4,17 @@ Specification: the Alembic project, https://www.alembic.io, format as its librar
 bindings to that library are used here and nowhere else.
 """
 
-from ..elsewhere import elsewhere
+from ..isolated import isolated
 from ..registry import register
 from .reader import MeshCache, list_alembic, read_alembic, read_content, read_figure, read_meshes
 from .writer import write_alembic
 
 register(
     ".abc",
-    mesh_reader=elsewhere(read_meshes),
-    cache_reader=elsewhere(read_content),
-    lister=elsewhere(list_alembic),
-    figure_reader=elsewhere(read_figure),
+    mesh_reader=isolated(read_meshes),
+    cache_reader=isolated(read_content),
+    lister=isolated(list_alembic),
+    figure_reader=isolated(read_figure),
     cache_writer=write_alembic,
 )
 

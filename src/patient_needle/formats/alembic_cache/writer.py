@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
+from ..files import replacing
 from ..registry import CacheTiming
-from ..whole_file import replacing
 
 
 def write_alembic(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:

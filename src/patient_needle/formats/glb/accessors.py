@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.model.errors import FileError
-from ..whole_file import beside_file, read_bytes
+from ..files import beside_file, read_bytes
 
 COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}

@@ -14,8 +14,7 @@ from ...core.model.typed import Indices
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, SkinnedSource, Stated, size_of, unique
 from .accessors import Container
 from .animation import chosen_animation
-from .meshes import mesh_of
-from .nodes import ordered, rest_pose
+from .meshes import mesh_of, ordered, rest_pose
 from .skin import shape_names, shapes_of, skin_of
 
 STATED = Stated(metres=1.0, up="y")  # glTF 2.0, section 3.4

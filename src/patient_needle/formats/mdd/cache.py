@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
+from ..files import replacing
 from ..frames import LazyFrames, stored_frames
 from ..registry import CacheTiming
-from ..whole_file import replacing
 
 HEADER = struct.Struct(">ii")
 

@@ -5,7 +5,7 @@ Specification: Wavefront Technologies, Advanced Visualizer Manual, appendix B1, 
 
 from pathlib import Path
 
-from ..elsewhere import elsewhere
+from ..isolated import isolated
 from ..registry import CacheContent, register
 from .reader import read_obj
 from .sequence import Sequence, read_folder, read_sequence, read_siblings, siblings
@@ -13,12 +13,12 @@ from .writer import write_obj
 
 
 def _content(path: Path) -> CacheContent:
-    read = elsewhere(read_siblings)(path.parent, path.name)
+    read = isolated(read_siblings)(path.parent, path.name)
     return CacheContent(read.frames, read.mesh.face_corners, float(read.first))
 
 
-register(".obj", mesh_reader=elsewhere(read_obj), mesh_writer=write_obj, cache_reader=_content)
+register(".obj", mesh_reader=isolated(read_obj), mesh_writer=write_obj, cache_reader=_content)
 
-read_numbered = elsewhere(read_folder)  # a folder's numbered files as one sequence, in a process of its own
+read_numbered = isolated(read_folder)  # a folder's numbered files as one sequence, in a process of its own
 
 __all__ = ["Sequence", "read_numbered", "read_obj", "read_sequence", "siblings", "write_obj"]

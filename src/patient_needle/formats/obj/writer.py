@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from ...core.model.mesh import Mesh
-from ..whole_file import replacing
+from ..files import replacing
 
 
 def write_obj(path: Path, mesh: Mesh) -> None:

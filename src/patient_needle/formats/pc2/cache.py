@@ -12,9 +12,9 @@ import numpy as np
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points
+from ..files import replacing
 from ..frames import LazyFrames, stored_frames
 from ..registry import CacheTiming
-from ..whole_file import replacing
 from .layout import HEADER, SIGNATURE, header
 
 

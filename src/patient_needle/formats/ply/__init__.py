@@ -3,10 +3,10 @@
 Source: G. Turk, The PLY polygon file format, Stanford University, 1994. The library trimesh does the reading.
 """
 
-from ..elsewhere import elsewhere
+from ..isolated import isolated
 from ..registry import register
 from .values import list_ply, read_values, write_values
 
-register(".ply", values_reader=elsewhere(read_values), values_writer=write_values, lister=elsewhere(list_ply))
+register(".ply", values_reader=isolated(read_values), values_writer=write_values, lister=isolated(list_ply))
 
 __all__ = ["list_ply", "read_values", "write_values"]

@@ -11,13 +11,13 @@ import trimesh
 from numpy.typing import NDArray
 from trimesh.exchange.ply import export_ply, load_ply
 
-from ...core.geometry.triangulate import triangulated
+from ...core.geometry.topology import triangulated
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ..contents import Contents, Stated, ValuesInShort
-from ..identifiers import ascii_identifier
+from ..files import read_bytes, replacing
+from ..names import ascii_identifier
 from ..registry import VertexValues
-from ..whole_file import read_bytes, replacing
 
 # Properties that say where a vertex is, how it is lit and where it lies in pictures: no values of a map.
 PLACES = {"x", "y", "z", "nx", "ny", "nz", "u", "v", "s", "t", "texture_u", "texture_v"}

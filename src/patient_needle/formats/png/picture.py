@@ -13,7 +13,7 @@ from PIL import Image, UnidentifiedImageError
 
 from ...core.model.errors import FileError
 from ..contents import Contents, Stated
-from ..whole_file import read_bytes, replacing
+from ..files import read_bytes, replacing
 
 MOST = 8192  # pixels to a side
 GREYS = {"1": 1.0, "L": 255.0, "I;16": 65535.0, "I": 65535.0}

@@ -8,8 +8,8 @@ from statistics import median
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from ...core.craft.inspection import FrameResult
-    from ...core.craft.snags import Snag
+    from ...core.craft.inspect.frame import FrameResult
+    from ...core.craft.inspect.snags import Snag
 
 Record = dict[str, Any]
 

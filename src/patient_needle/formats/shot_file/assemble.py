@@ -7,27 +7,26 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.craft.plan import CastMember, Garment, RunIn, ShotPlan
-from ...core.craft.prescription import FREE, Prescription
-from ...core.craft.sources import FromMesh, Source
-from ...core.geometry.motion import CachedMotion, Motion
+from ...core.craft.garments.sources import FromMesh
+from ...core.geometry.motion import CachedMotion
 from ...core.geometry.placing import moved
 from ...core.model.curve import Curve
 from ...core.model.errors import NeedleError, ShotError
-from ...core.model.frame_source import Window
+from ...core.model.garment import FREE, Prescription, Source
 from ...core.model.mesh import Mesh
-from ...core.model.patience import ALL
-from ...core.model.wind import Filling, Wind
+from ...core.model.motion import Motion, Window
+from ...core.model.shot import CastMember, Filling, Garment, RunIn, ShotPlan, Wind
+from ...core.model.tolerances import ALL
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
 from ..frames import CacheFrames, lasting
 from ..registry import read_cache, read_figure
-from .curves import curve_of
 from .document import CastRecord, FileRecipe, FollowRecord, GarmentRecord, Recipe, ShotFile, WindRecord
 from .fabrics import fabrics_of
 from .holds import hold_of, kept_of
 from .maps import maps_of
 from .members import AssembledMember, assemble_cast, assemble_member, placement_of
+from .ranges import curve_of
 
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:

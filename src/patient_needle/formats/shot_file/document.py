@@ -11,8 +11,7 @@ from pydantic import Field, ValidationError
 
 from ...core.model.errors import FileError, ShotError
 from ...core.model.references import named_files
-from ..bounded_json import read_json
-from ..whole_file import read_bytes
+from ..files import read_bytes, read_json
 from .ranges import (
     LARGEST,
     MOST_VERTICES,

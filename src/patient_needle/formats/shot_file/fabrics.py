@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import fields
 
 from ...core.model.errors import NeedleError
-from ...core.model.fabric import Fabric
-from ...core.model.load_curve import LoadCurve
+from ...core.model.fabric import Fabric, LoadCurve
 from ...core.model.units import from_mm, to_mm
 from .document import FabricRecord, ShotFile
 

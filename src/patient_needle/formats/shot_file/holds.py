@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from ...core.craft.holds import Choice, Elastic, Follow, Handle, Hold, How, Stick, Stitch, Tether
 from ...core.model.errors import NeedleError, ShotError
+from ...core.model.holds import Choice, Elastic, Follow, Handle, Hold, How, Stick, Stitch, Tether
 from ...core.model.units import from_mm
-from .curves import curve_of, switch_of
 from .document import (
     ChoiceRecord,
     ElasticRecord,
@@ -20,6 +19,7 @@ from .document import (
     StitchRecord,
     TetherRecord,
 )
+from .ranges import curve_of, switch_of
 
 Kept = Mapping[str, ChoiceRecord]
 

@@ -6,7 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.craft.chalk import (
+from ...core.model.errors import NeedleError, ShotError
+from ...core.model.maps import (
     Along,
     ChalkMap,
     Change,
@@ -22,7 +23,6 @@ from ...core.craft.chalk import (
     Values,
     With,
 )
-from ...core.model.errors import NeedleError, ShotError
 from ...core.model.units import from_mm
 from ..png import read_picture
 from ..registry import read_values

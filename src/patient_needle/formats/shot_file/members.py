@@ -10,29 +10,29 @@ from typing import Any, cast
 
 import numpy as np
 
-from ...core.craft.plan import CastMember, ColliderSettings, RunIn
-from ...core.craft.self_cuts import SelfCuts, find_self_cuts
-from ...core.craft.understudies import (
+from ...core.craft.cast.self_cuts import SelfCuts, find_self_cuts
+from ...core.craft.cast.understudies import (
     UnderstudyReading,
     UnderstudySettings,
     read_understudy,
     understudy_of,
 )
-from ...core.geometry.motion import CachedMotion, Motion, SkinnedMotion, Still
-from ...core.geometry.outwards import turned_outwards
-from ...core.geometry.placing import ParentedMotion, PlacedMotion, RetimedMotion, placement
-from ...core.geometry.retargeting import onto
-from ...core.geometry.shapes import ShapedMotion
-from ...core.geometry.skinning import Skin
-from ...core.geometry.triangulate import TriangleMap, triangulated
+from ...core.geometry.closed import turned_outwards
+from ...core.geometry.motion import CachedMotion, SkinnedMotion, Still
+from ...core.geometry.placing import ParentedMotion, PlacedMotion, RetimedMotion, ShapedMotion, placement
+from ...core.geometry.skinning import Skin, onto
+from ...core.geometry.topology import triangulated
 from ...core.model.errors import CastError, NeedleError, ShotError
+from ...core.model.mesh import TriangleMap
+from ...core.model.motion import Motion
+from ...core.model.shot import CastMember, ColliderSettings, RunIn
 from ...core.model.typed import Flags, Indices, Matrices
 from ...core.model.units import from_mm, metres_per
 from ..contents import Figure, FigureAsk, SkinnedSource, Stated
 from ..frames import Samples, lasting
 from ..registry import read_cache, read_figure
-from .curves import curve_of, switch_of
 from .document import CastRecord, ColliderRecord, PlacedRecord
+from .ranges import curve_of, switch_of
 from .shapes import blend_of, own_blends
 
 AT_ONCE = 500_000  # triangles times joints that are weighed at once

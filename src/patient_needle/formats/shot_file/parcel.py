@@ -18,9 +18,9 @@ from typing import Any, BinaryIO, TypeVar
 
 from ...core.model.errors import FileError
 from ...core.model.references import references
-from ..bounded_json import MOST_BYTES as JSON_BYTES
-from ..bounded_json import read_json
-from ..file_names import apart, plain_name
+from ..files import MOST_BYTES as JSON_BYTES
+from ..files import read_json
+from ..names import apart, plain_name
 from .document import ShotFile, parse_shot
 
 SHOT = "shot.json"

@@ -6,14 +6,19 @@ import unicodedata
 from dataclasses import dataclass
 from typing import Annotated, Any
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
 from pydantic.functional_validators import AfterValidator
 from pydantic_core import PydanticCustomError, core_schema
+
+from ...core.model.curve import Curve
 
 TURNING = "\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"  # of the writing direction
 MOST_FRAMES = 5_000  # of a shot: three minutes at 24 a second
 MOST_VERTICES = 2_000_000
 LARGEST = 2**31 - 1
+Text = Annotated[str, Field(max_length=1000)]
+FileName = Annotated[str, Field(min_length=1, max_length=1000)]
 
 
 class Record(BaseModel):
@@ -82,17 +87,35 @@ def _named(name: str) -> str:
 
 
 Name = Annotated[str, Field(min_length=1, max_length=80), AfterValidator(_named)]
+
+
 Frame = Annotated[int, Within(-1_000_000, 1_000_000, "frames")]
+
+
 Rate = Annotated[float, Within(0.1, 1000, "frames a second")]
+
+
 Metres = Annotated[float, Within(-1e6, 1e6, "m")]
+
+
 Share = Annotated[float, Within(0, 1)]
+
+
 Vertex = Annotated[int, Within(-LARGEST, LARGEST)]
-Text = Annotated[str, Field(max_length=1000)]
-FileName = Annotated[str, Field(min_length=1, max_length=1000)]
+
+
 Place = tuple[Metres, Metres, Metres]
+
+
 Component = Annotated[float, Within(-1e6, 1e6)]
+
+
 Direction = tuple[Component, Component, Component]
+
+
 FrameTime = Annotated[float, Within(-1_000_000, 1_000_000, "frames")]
+
+
 KeyedValue = Annotated[float, Within(-1e12, 1e12)]
 
 
@@ -118,3 +141,15 @@ def _span_of_frames(frames: tuple[int, int]) -> tuple[int, int]:
 
 
 Frames = Annotated[tuple[Frame, Frame], AfterValidator(_span_of_frames)]
+
+
+def curve_of(keyed: float | KeysRecord, scale: float = 1.0) -> Curve:
+    """A constant or keys, times `scale`."""
+    if isinstance(keyed, KeysRecord):
+        return Curve(np.array(keyed.frames, float), np.array(keyed.values, float) * scale)
+    return Curve.constant(keyed * scale)
+
+
+def switch_of(keyed: float | KeysRecord) -> Curve | None:
+    """1 or 0 over frames; None when it is always on."""
+    return None if keyed == 1.0 else curve_of(keyed)

@@ -6,17 +6,18 @@ from pathlib import Path
 
 import numpy as np
 
-from ...core.geometry.motion import Motion, SkinnedMotion
-from ...core.geometry.shapes import Blend, drawn_in
-from ...core.geometry.triangulate import triangulated
+from ...core.geometry.motion import SkinnedMotion
+from ...core.geometry.placing import Blend, drawn_in
+from ...core.geometry.topology import triangulated
 from ...core.model.curve import Curve
 from ...core.model.errors import CastError, ShotError
+from ...core.model.motion import Motion
 from ...core.model.typed import Scalars
 from ...core.model.units import from_mm, metres_per
 from ..contents import Figure, FigureAsk
 from ..registry import read_figure
-from .curves import curve_of
 from .document import CastRecord, ShapeRecord
+from .ranges import curve_of
 
 LEAD = 30  # frames, as a run-in moves by default
 

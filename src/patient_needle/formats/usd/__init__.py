@@ -4,7 +4,7 @@ Specification: the OpenUSD project, https://openusd.org, UsdGeom and UsdSkel sch
 library does the reading.
 """
 
-from ..elsewhere import elsewhere
+from ..isolated import isolated
 from ..registry import register
 from .cache import write_usd, write_values
 from .primvars import read_values
@@ -13,12 +13,12 @@ from .reader import list_usd, read_cache_content, read_figure, read_usd
 for _ending in (".usd", ".usda", ".usdc", ".usdz"):
     register(
         _ending,
-        mesh_reader=elsewhere(read_usd),
-        cache_reader=elsewhere(read_cache_content),
-        lister=elsewhere(list_usd),
-        figure_reader=elsewhere(read_figure),
+        mesh_reader=isolated(read_usd),
+        cache_reader=isolated(read_cache_content),
+        lister=isolated(list_usd),
+        figure_reader=isolated(read_figure),
         cache_writer=write_usd if _ending == ".usd" else None,
-        values_reader=elsewhere(read_values),
+        values_reader=isolated(read_values),
         values_writer=None if _ending == ".usdz" else write_values,
     )
 

@@ -12,9 +12,9 @@ from pxr import Sdf, Usd, UsdGeom, Vt
 from ...core.model.errors import FileError
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Points, Scalars
-from ..identifiers import identifier, identifiers
+from ..files import replacing
+from ..names import identifier, identifiers
 from ..registry import CacheTiming
-from ..whole_file import replacing
 
 
 def write_usd(path: Path, mesh: Mesh, frames: Iterable[Points], timing: CacheTiming) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 from pxr import Sdf, Tf
 
 from ...core.model.errors import FileError
-from ..whole_file import beside_file
+from ..files import beside_file
 
 MOST_LAYERS = 100
 EDITS = ("explicitItems", "addedItems", "prependedItems", "appendedItems", "deletedItems", "orderedItems")

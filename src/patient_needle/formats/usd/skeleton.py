@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pxr import Usd, UsdSkel
 
-from ...core.geometry.skinning import Pose, Skeleton, Skin
-from ...core.geometry.transforms import decomposed
+from ...core.geometry.skinning import Pose, Skeleton, Skin, decomposed
 from ...core.model.errors import CastError, FileError
 from ...core.model.typed import Matrices, Points
 from ..contents import SkinnedSource

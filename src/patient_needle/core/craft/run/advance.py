@@ -8,18 +8,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...geometry.rotations import spin_between
+from ...model.garment import Prescription
 from ...model.typed import Flags, Points, Vectors
 from ...solver.diagnostics import FrameTally
 from ...solver.links import Links, joined
 from ...solver.outfit import Outfit, Wearing
 from ...solver.state import ClothState, Taken, let_go
 from ...solver.step import Engine, Surround
-from ..colliders import Colliders
-from ..dressing import Dressed
-from ..holding import Grasp, Moment, together
-from ..pinching import Clasp, clasped
-from ..prescription import Prescription
+from ..cast.colliders import Colliders
+from ..holds.acting import Grasp, Moment, together
+from ..holds.dressing import Dressed
 from .inputs import FrameInputs
+from .pinching import Clasp, clasped
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,17 +6,17 @@ from collections import OrderedDict
 
 import numpy as np
 
-from ...geometry.breeze import air_velocity
 from ...geometry.curves import value_at
+from ...model.shot import Garment, PlannedRun, ShotPlan
 from ...model.typed import Points
-from ...solver.effort import furthest, substeps_for
-from ...solver.forces import Inflation
+from ...solver.air import air_velocity
+from ...solver.diagnostics import furthest, substeps_for
 from ...solver.links import Links
-from ..colliders import Colliders
-from ..holding import Moment
-from ..plan import Garment, PlannedRun, ShotPlan
-from ..run_in import run_in_share
-from ..seams import Seam
+from ...solver.state import Inflation
+from ..cast.colliders import Colliders
+from ..cast.run_in import run_in_share
+from ..holds.acting import Moment
+from ..holds.seams import Seam
 from .inputs import FrameInputs
 
 KEPT = 6  # times: a frame asks for its ends, its middle and the frame before again

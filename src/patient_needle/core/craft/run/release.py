@@ -1,12 +1,129 @@
-"""What a run goes on from after a frame: which vertices a pinched place has let go, and which come out."""
+"""What a run goes on from after a frame: its exact crossings, what is released, what is eased out."""
 
 from __future__ import annotations
 
-from ...model.typed import Points
+from dataclasses import dataclass
+
+import numpy as np
+
+from ...contact.filter import patches
+from ...contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from ...geometry.tree import build_tree, closest_points
+from ...geometry.triangles import area_vectors, unit
+from ...model.typed import Flags, Indices, Points, Triangles
 from ...solver.outfit import Outfit
 from ...solver.state import ClothState
-from ..colliders import Colliders
-from ..snags import Crossings, caught_by, rearmed
+from ..cast.colliders import Colliders
+
+BESIDE = 0.06  # m: cloth this near to a part that has sunk into another waits until it comes out again
+LIFT = 1e-4  # m above a surface, where it is asked whether something covers it
+
+
+@dataclass(frozen=True, eq=False)
+class Crossings:
+    """Exact crossings of one frame, as pairs of triangles: the outfit's with colliders (k, 2), of each garment
+    with itself (k, 2), and of one garment with another (k, 2).
+    """
+
+    colliders: Indices
+    itself: Indices
+    garments: Indices
+
+    def of(self, garment: int, worn: Outfit) -> Crossings:
+        """Those that the garment of that index takes part in; it comes first."""
+        own = worn.skin.garment == garment
+        turned = np.concatenate([self.garments, self.garments[:, ::-1]])
+        return Crossings(
+            self.colliders[own[self.colliders[:, 0]]],
+            self.itself[own[self.itself[:, 0]]],
+            turned[own[turned[:, 0]]],
+        )
+
+
+def find_crossings(worn: Outfit, points: Points, colliders: Colliders, around: Points) -> Crossings:
+    """Crossings of an outfit at points (n, 3) m with colliders at around (k, 3) m and with itself."""
+    cloth = self_crossing_pairs(points, worn.triangles)
+    kin = worn.skin.garment[cloth[:, 0]] == worn.skin.garment[cloth[:, 1]]
+    return Crossings(
+        crossing_pairs(points, worn.triangles, around, colliders.triangles), cloth[kin], cloth[~kin]
+    )
+
+
+def rearmed(
+    cloth: Outfit,
+    points: Points,
+    colliders: Colliders,
+    around: Points,
+    crossings: Crossings,
+    released: Flags,
+) -> tuple[Flags, Flags]:
+    """Which vertices stay released (n, p) at the end of a frame, and which of them (n,) are to be eased out.
+
+    Every triangle that a part still pierces is let go as a whole. What hangs together is armed again together,
+    once all of it is outside and none of its triangles is pierced: a patch that lies wholly clear lies on its
+    right side, but a vertex that is clear may have slipped past a limb that the rest of its patch hangs on.
+    Nothing is eased out beside a part that has sunk into another: its nearest surface may be the far side.
+    """
+    if not released.any() and len(crossings.colliders) == 0:
+        return released, np.zeros(len(released), bool)
+    out = released.copy()
+    pierced = np.zeros_like(released)
+    for triangle, other in crossings.colliders:
+        pierced[cloth.triangles[triangle], colliders.part[other]] = True
+    out |= pierced
+    out[cloth.held] = False
+    waiting = np.flatnonzero(out.any(axis=1))
+    caught = pierced.copy()
+    caught[waiting[inside(around, colliders.enclosing, points[waiting])]] = True
+    eased = np.zeros(len(out), bool)
+    for part in map(int, np.flatnonzero(out.any(axis=0))):
+        for patch in patches(cloth.triangles, out[:, part]):
+            out[patch, part] = caught[patch, part].any()
+        let_go = np.flatnonzero(out[:, part])
+        eased[let_go[~_beside_sunk(points[let_go], colliders, around, part)]] = True
+    return out, eased
+
+
+def caught_by(cloth: Outfit, points: Points, colliders: Colliders, around: Points) -> Flags:
+    """Vertices (n, p) that each part would catch at points (n, 3) m: those of triangles it pierces, and those
+    that lie inside, of whichever part; whole triangles of them, so that none is held by one corner.
+    """
+    out = np.zeros((len(points), len(colliders.rank)), bool)
+    for triangle, other in find_crossings(cloth, points, colliders, around).colliders:
+        out[cloth.triangles[triangle], colliders.part[other]] = True
+    within = inside(around, colliders.enclosing, points)
+    out[cloth.triangles[within[cloth.triangles].any(axis=1)].ravel()] = True
+    out[cloth.held] = False
+    return out
+
+
+def parts_near(points: Points, colliders: Colliders, around: Points, reach: float) -> Flags:
+    """Which parts (p,) come within `reach` m of any of points (k, 3) m."""
+    near = np.zeros(len(colliders.rank), bool)
+    for part in np.unique(colliders.part):
+        tree = build_tree(around, colliders.triangles[colliders.part == part])
+        near[part] = np.isfinite(closest_points(tree, around, points, reach)[2]).any()
+    return near
+
+
+def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int) -> Flags:
+    """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's.
+
+    What is sunk in the rest pose, as in a joint, is how the figure is made.
+    """
+    triangles = colliders.triangles[colliders.part == part]
+    sunk = _covered(triangles, colliders, around)
+    sunk[sunk] = ~_covered(triangles[sunk], colliders, colliders.rest_points())
+    if not sunk.any():
+        return np.zeros(len(points), bool)
+    _, _, distance = closest_points(build_tree(around, triangles[sunk]), around, points, BESIDE)
+    return np.asarray(distance <= BESIDE)
+
+
+def _covered(triangles: Triangles, colliders: Colliders, points: Points) -> Flags:
+    """Which triangles (m, 3) of colliders at points (k, 3) m have a closed collider over them."""
+    lifted = points[triangles].mean(axis=1) + LIFT * unit(area_vectors(points, triangles))
+    return inside(points, colliders.enclosing, lifted)
 
 
 def switched(state: ClothState, frame: int, colliders: Colliders, worn: Outfit, around: Points) -> ClothState:

@@ -1,19 +1,175 @@
-"""Where a run begins: the garments as placed, drawn out of themselves, and what waits to come out of bodies."""
+"""Where a run begins: the garments as placed, untangled, and checked for what no run-in can put right."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
-from ...contact.easing import REACH
-from ...model.typed import Points
+import numpy as np
+
+from ...contact.easing import REACH, easing_rows
+from ...contact.filter import ringed
+from ...contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from ...contact.rows import Rows
+from ...contact.tangles import find_contours, tangle_rows, without_knots
+from ...geometry.tree import build_tree, closest_points
+from ...model.errors import StartError
+from ...model.shot import ShotPlan
+from ...model.typed import Flags, Indices, Points, Scalars
+from ...solver.cloth import Cloth
+from ...solver.linear import largest
+from ...solver.outfit import Outfit
 from ...solver.state import ClothState, at_rest
-from ...solver.step import Surround
-from ..checks import check_start
-from ..holding import together
-from ..plan import ShotPlan
-from ..snags import caught_by, find_crossings, parts_near, rearmed
-from ..untangling import untangled
+from ...solver.step import Engine, Surround
+from ..cast.colliders import Colliders
+from ..holds.acting import together
 from .advance import Constants
+from .release import caught_by, find_crossings, parts_near, rearmed
+
+ROUNDS = 200
+GIVEN_UP_AFTER = 40  # rounds without fewer crossings, after which it is given up
+OUT_AT_ONCE = 0.12  # of the spacing, how far cloth is asked to come out at once
+FURTHEST = 0.3  # of the spacing, how far it goes at once
+SECONDS = 1 / 96  # of a round: inertia holds what nothing draws
+
+
+def check_start(
+    worn: Outfit, start: Points, colliders: Colliders, points: Points, *, easing: bool = False
+) -> None:
+    """`StartError` when a cloth starts inside a collider, or crosses one, itself or another; start (n, 3) m,
+    points (k, 3) m of the colliders. What is wrong in a cloth that is held all over is its own affair.
+
+    easing: whether there is a run-in, over which cloth comes out of a closed collider from less than REACH m.
+    """
+    check_bodies(worn, start, colliders, points, easing=easing)
+    check_uncrossed(worn, start)
+
+
+def check_uncrossed(worn: Outfit, start: Points) -> None:
+    """`StartError` when cloth at start (n, 3) m crosses itself or other cloth."""
+    crossing = crossing_cloth(worn, start)
+    if len(crossing):
+        one, other = (worn.cloths[worn.skin.garment[t]].name for t in crossing[0])
+        raise StartError(
+            f"it starts through {_what(one, other)} in {len(crossing)} places",
+            where=f"garment '{one}', at {_place(start[worn.triangles[crossing[0, 0]]].mean(axis=0))}",
+            remedy="Ease the layers apart there",
+        )
+
+
+def check_bodies(worn: Outfit, start: Points, colliders: Colliders, points: Points, *, easing: bool) -> None:
+    """What `check_start` says of colliders."""
+    for cloth, span in zip(worn.cloths, worn.spans, strict=True):
+        if not cloth.held.all():
+            _check_among(cloth, start[span], colliders, points, easing)
+
+
+def crossing_cloth(worn: Outfit, points: Points) -> Indices:
+    """Pairs (k, 2) of triangles of an outfit at points (n, 3) m that cross, in order; none that is all held."""
+    pairs = self_crossing_pairs(points, worn.triangles)
+    pairs = pairs[~worn.held[worn.triangles[pairs]].all(axis=(1, 2))]
+    return np.unique(np.sort(pairs, axis=1), axis=0)
+
+
+def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Points, easing: bool) -> None:
+    if len(colliders.triangles) == 0:
+        return
+    within = inside(points, colliders.enclosing, start)
+    caught = np.flatnonzero(within & ~cloth.held)
+    depth = _depth(start[caught], colliders, points)
+    fit = "Fit the garment to the rest pose there, or leave that part out of the collider"
+    if len(caught) and not (easing and depth.max() < REACH):
+        worst = caught[np.argmax(depth)]
+        raise StartError(
+            f"{len(caught)} vertices start inside a collider, up to {depth.max() * 1e3:.1f} mm deep",
+            where=f"garment '{cloth.name}', vertex {int(worst)} at {_place(start[worst])}",
+            remedy=fit + ("" if easing else ", or give the shot a run-in, over which it comes out"),
+        )
+    kept = np.flatnonzero(ringed(cloth.triangles, within & cloth.held) & within & ~cloth.held)
+    if len(kept):
+        raise StartError(
+            f"{len(kept)} vertices start inside a collider beside held ones, which keep them there",
+            where=f"garment '{cloth.name}', vertex {int(kept[0])} at {_place(start[kept[0]])}",
+            remedy=fit,
+        )
+    crossing = crossing_pairs(start, cloth.triangles, points, colliders.triangles)
+    if easing:
+        crossing = crossing[~np.isin(colliders.member[crossing[:, 1]], colliders.enclosing_member)]
+    if len(crossing):
+        triangle, other = crossing[0]
+        centre = start[cloth.triangles[triangle]].mean(axis=0)
+        raise StartError(
+            f"{len(crossing)} places of the garment cross a collider at the start",
+            where=f"garment '{cloth.name}', triangle {int(triangle)} at {_place(centre)}, "
+            f"on {colliders.part_names[colliders.part[other]]}",
+            remedy="Ease the garment out of the body there",
+        )
+
+
+def _depth(within: Points, colliders: Colliders, points: Points) -> Scalars:
+    """How deep points (k, 3) m inside closed colliders lie, m."""
+    if len(within) == 0:
+        return np.zeros(0)
+    _, _, distance = closest_points(build_tree(points, colliders.enclosing), points, within)
+    return distance
+
+
+def _what(one: str, other: str) -> str:
+    return "itself" if one == other else f"'{other}'"
+
+
+def _place(point: Points) -> str:
+    return "(" + ", ".join(f"{value:.3f}" for value in point) + ") m"
+
+
+def untangled(
+    worn: Outfit,
+    engine: Engine,
+    start: Points,
+    surround: Surround,
+    colliders: Colliders,
+    meanwhile: Callable[[], None] = lambda: None,
+) -> Points:
+    """Draw the outfit at start (n, 3) m out of itself, and out of the colliders on the way, (n, 3) m.
+
+    Held vertices stay. Where some of it remains crossed the start comes back as it was. `meanwhile` is called
+    in every round.
+    """
+    x, fewest, since = start, np.inf, 0
+    for _ in range(ROUNDS):
+        meanwhile()
+        pairs = crossing_cloth(worn, x)
+        if len(pairs) == 0:
+            return x
+        since = 0 if len(pairs) < fewest else since + 1
+        fewest = min(fewest, len(pairs))
+        if since == GIVEN_UP_AFTER:
+            break
+        contours = find_contours(x, worn.triangles, pairs)
+        x = without_knots(x, worn.triangles, contours, worn.held)
+        rows, tangled = tangle_rows(
+            x,
+            worn.triangles,
+            contours,
+            float(worn.skin.thickness.mean()),
+            OUT_AT_ONCE * worn.spacing,
+            worn.stiffness,
+        )
+        within, easing = _easing(worn, x, colliders, surround)
+        tangled |= ringed(worn.triangles, within)
+        move = engine.drawn(x, rows.joined(easing), tangled, surround, SECONDS) - x
+        x = x + move * min(1.0, FURTHEST * worn.spacing / max(largest(move), 1e-12))
+    return start
+
+
+def _easing(worn: Outfit, x: Points, colliders: Colliders, surround: Surround) -> tuple[Flags, Rows | None]:
+    """Which vertices (n,) lie inside a collider, and rows that ease them out of it."""
+    if len(colliders.triangles) == 0:
+        return np.zeros(worn.count, bool), None
+    scene = np.concatenate([x, surround.colliders_to])
+    within = inside(surround.colliders_to, colliders.enclosing, x) & ~worn.held
+    tree = build_tree(scene, (colliders.triangles + worn.count).astype(np.int32))
+    around = surround.around.at_work()
+    return within, easing_rows(tree, worn.triangles, scene, scene, within, around, worn.stiffness)
 
 
 def begun(constants: Constants, plan: ShotPlan, placed: Points, meanwhile: Callable[[], None]) -> ClothState:

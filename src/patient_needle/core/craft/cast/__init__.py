@@ -1,0 +1,1 @@
+"""The cast as colliders: run-in, understudies, where a body cuts into itself."""

@@ -1,0 +1,1 @@
+"""Chalk maps: drawing their steps, what they can be made from, pictures."""

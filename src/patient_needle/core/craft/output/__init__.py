@@ -1,0 +1,1 @@
+"""What is handed off, and what must be true of it."""
