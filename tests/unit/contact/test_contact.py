@@ -8,7 +8,7 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from patient_needle.core.contact.anchors import Anchors, after_slip, anchor_points, placed, with_newcomers
-from patient_needle.core.contact.easing import PER_SUBSTEP, easing_rows
+from patient_needle.core.contact.easing import easing_rows
 from patient_needle.core.contact.filter import PathFilter, rigidly_moved
 from patient_needle.core.contact.flat_patches import Fans
 from patient_needle.core.contact.intersections import (
@@ -20,6 +20,7 @@ from patient_needle.core.contact.intersections import (
 from patient_needle.core.contact.pairs import PairFinder, Pairs, ownership, within_reach
 from patient_needle.core.contact.rows import Skin, armed, build_rows, misses
 from patient_needle.core.geometry.tree import build_tree
+from patient_needle.core.model.tolerances import EASING_STEP
 from tests.sheets import NO_FACES, box, sheet, surroundings
 
 
@@ -296,7 +297,7 @@ def test_easing_asks_for_a_little_and_only_of_those_behind():
     eased = np.arange(count) < 6
     rows = easing_rows(tree, cloth, points, points, eased, surroundings(len(faces), 0.003), 100.0)
     assert set(rows.ends[:, 0].tolist()) == {0, 1, 2, 3}
-    assert rows.soft == pytest.approx(-0.004 + PER_SUBSTEP * 0.003)
+    assert rows.soft == pytest.approx(-0.004 + EASING_STEP * 0.003)
     assert np.all(np.isneginf(rows.hard))
     assert easing_rows(tree, cloth, points, points, eased & False, surroundings(12, 0.003), 1.0) is None
 
@@ -343,7 +344,7 @@ def test_a_triangle_that_hangs_on_a_limb_between_its_corners_is_lifted_by_them()
     rows = easing_rows(tree, cloth, points, points, let_go, surroundings(len(faces), 0.003), 100.0)
     lifted = rows.normal[:, 1] > 0.9
     assert set(rows.ends[lifted, 0].tolist()) == {0, 1, 2}
-    assert rows.soft[lifted] == pytest.approx(-0.004 + PER_SUBSTEP * 0.003)
+    assert rows.soft[lifted] == pytest.approx(-0.004 + EASING_STEP * 0.003)
 
 
 def test_two_cloths_push_each_other_most_where_they_are_nearest():

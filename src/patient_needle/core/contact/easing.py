@@ -8,16 +8,18 @@ import numpy as np
 
 from ..geometry.tree import Tree, closest_points
 from ..geometry.triangles import unit, vertex_normals
+from ..model.tolerances import (
+    CONTRARY_COSINE,
+    EASING_PROBES,
+    EASING_REACH,
+    EASING_STEP,
+    TELLING_LEAN,
+    TELLING_VERTICES,
+    WRAPPED_NORMAL,
+)
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .filter import patches, ringed
 from .rows import Rows, Surroundings
-
-REACH = 0.05  # m; deeper cloth is not drawn to a surface that may be the far side
-PER_SUBSTEP = 1.5  # of the gap: how far a vertex is asked to come out at once; limbs that move undo less
-TELLING, SIDED = 3, 0.3  # so many vertices beside a patch tell its side, if they lean so much to it
-CONTRARY = -0.5  # cosine, from which on a surface leads another way than a patch is to go
-WRAPPED = 0.5  # mean length of a patch's unit normals, below which it goes round a limb and has no one way out
-PROBES = 10  # on the way through a limb to its far side
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +78,7 @@ def easing_rows(
         np.stack([np.repeat(vertices, 3), corners.ravel()], axis=1).astype(np.int32),
         np.repeat(_normals(goal, corners), 3, axis=0),
         np.full(3 * len(vertices), stiffness),
-        np.repeat(height + PER_SUBSTEP * gap, 3),
+        np.repeat(height + EASING_STEP * gap, 3),
         np.repeat(gap, 3),
         np.full(3 * len(vertices), -np.inf),
         np.repeat(triangle, 3).astype(np.int32),
@@ -94,7 +96,7 @@ def _way_out(near: _Nearest, part: Indices, own: Vectors, patch: Indices, cloth:
     side = _side_out(near, part, own, within, cloth) if sunk.any() else 0.0
     outwards = side * own[near.of[sunk]] if side else near.normal[within]
     way = outwards.mean(axis=0, keepdims=True) if len(outwards) else np.zeros((1, 3))
-    if side and np.linalg.norm(way) < WRAPPED:
+    if side and np.linalg.norm(way) < WRAPPED_NORMAL:
         return side * own[patch]
     return np.repeat(unit(way), len(patch), axis=0)
 
@@ -107,14 +109,14 @@ def _side_out(near: _Nearest, part: Indices, own: Vectors, within: Flags, cloth:
     around = ringed(cloth, ringed(cloth, around))
     telling = around[near.of] & ~near.behind & (part == mostly)
     told = np.einsum("ij,ij->i", near.normal[telling], own[near.of[telling]])
-    if len(told) < TELLING or abs(told.mean()) < SIDED:
+    if len(told) < TELLING_VERTICES or abs(told.mean()) < TELLING_LEAN:
         return 0.0
     return float(np.sign(told.mean()))
 
 
 def _nearest(colliders: Tree, start: Points, points: Points, of: Indices) -> _Nearest:
     """What is nearest to points (k, 3) m that are numbered `of` (k,), for those within reach."""
-    triangle, barycentric, _ = closest_points(colliders, start, points, REACH)
+    triangle, barycentric, _ = closest_points(colliders, start, points, EASING_REACH)
     found = triangle >= 0
     of, triangle = of[found], triangle[found]
     corners = colliders.triangles[triangle]
@@ -139,7 +141,7 @@ def _chords(
         near = near.only(near.behind)
         for corner in ends:
             lifts = chords[near.of, corner]
-            along = np.einsum("ij,ij->i", near.normal, towards[lifts]) > CONTRARY
+            along = np.einsum("ij,ij->i", near.normal, towards[lifts]) > CONTRARY_COSINE
             vertices.append(lifts[along])
             over.append(near.triangle[along])
     return np.concatenate(vertices), np.concatenate(over)
@@ -157,10 +159,12 @@ def _far_side(colliders: Tree, start: Points, points: Points, towards: Vectors, 
     """
     out = triangle.copy()
     open_ = np.ones(len(points), bool)
-    for share in np.arange(1, PROBES + 1) / PROBES:
+    for share in np.arange(1, EASING_PROBES + 1) / EASING_PROBES:
         if not open_.any():
             break
-        found, _, distance = closest_points(colliders, start, points + share * REACH * towards, REACH)
+        found, _, distance = closest_points(
+            colliders, start, points + share * EASING_REACH * towards, EASING_REACH
+        )
         facing = np.einsum("ij,ij->i", _normals(start, colliders.triangles[np.maximum(found, 0)]), towards) > 0
         takes = open_ & np.isfinite(distance) & facing
         out[takes] = found[takes]

@@ -19,18 +19,20 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from ..model.errors import SolverError
-from ..model.tolerances import DEFAULT, Tolerances
+from ..model.tolerances import (
+    CARRY_ATTEMPTS,
+    DEEPEST_CUT,
+    DEFAULT,
+    FILTER_ROUNDS,
+    FILTER_SWEEPS,
+    PRESSING_GAPS,
+    RELEASE_ROUNDS,
+    STANDSTILL_ROUND,
+    Tolerances,
+)
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles
 from .pairs import PairFinder
 from .rows import Rows, Skin, Surroundings, armed, build_rows, misses, row_gap
-
-ROUNDS = 4
-SWEEPS = 60
-DEEPEST_CUT = 3
-LETTING_GO = 96
-CARRIES = 3  # of so many attempts the last lets go, where something can
-PRESSING = 2.0  # gaps: what is nearer than that to cloth that is caught presses on it
-STANDING = 30  # from here on the cloth stands still, and what holds give it may run into it
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,12 +138,12 @@ class _Walk:
     def _correct(self, goal: Points, share: float) -> Points | None:
         """A corrected end, or None; a round's corrections must stay within half the slack it was found with."""
         end = goal.copy()
-        for _ in range(ROUNDS):
+        for _ in range(FILTER_ROUNDS):
             base = end.copy()
             rows = self._rows(base).softer_gap(share)
             done = _project(
                 end, self._p._inverse_mass, rows.ends, rows.normal, rows.hard,
-                self._p._tolerances.row_slip, SWEEPS,
+                self._p._tolerances.row_slip, FILTER_SWEEPS,
             )  # fmt: skip
             moved = np.sqrt(((end - base) ** 2).sum(axis=1).max())
             if done and moved <= 0.5 * self._p._slack:
@@ -152,19 +154,21 @@ class _Walk:
         """Shrink the gap, carry what is caught among itself, let go part by part, until a path exists."""
         share, zone = self._p._tolerances.pinch_share, np.zeros(len(self.released), bool)
         links = np.zeros((0, 2), np.int32)
-        for attempt in range(LETTING_GO):
+        for attempt in range(RELEASE_ROUNDS):
             end = self._correct(goal, share)
             if end is not None:
                 self._beside_held = True
                 return end
-            if attempt == STANDING:
+            if attempt == STANDSTILL_ROUND:
                 self._beside_held = False
                 goal = np.where(self._p._prescribed[:, None], goal, start)
                 continue
             rows = self._failing(goal, share)
             foreign = rows.carrier < self._around.count
-            standing = attempt > STANDING
-            if foreign.all() or (foreign.any() and (standing or attempt % CARRIES == CARRIES - 1)):
+            standing = attempt > STANDSTILL_ROUND
+            if foreign.all() or (
+                foreign.any() and (standing or attempt % CARRY_ATTEMPTS == CARRY_ATTEMPTS - 1)
+            ):
                 self._release(rows, foreign, everything=attempt >= 4)
             elif not standing:
                 links = np.concatenate([links, rows.ends[~foreign]])
@@ -185,7 +189,7 @@ class _Walk:
         rows, end = self._rows(goal).softer_gap(share), goal.copy()
         _project(
             end, self._p._inverse_mass, rows.ends, rows.normal, rows.hard,
-            self._p._tolerances.row_slip, SWEEPS,
+            self._p._tolerances.row_slip, FILTER_SWEEPS,
         )  # fmt: skip
         rows = self._rows(end).softer_gap(share)
         _, failing = misses(end, rows, self._p._tolerances.row_slip)
@@ -194,7 +198,7 @@ class _Walk:
         foreign = rows.carrier < self._around.count
         vertex = rows.ends.min(axis=1)  # of the cloth, whose points come first
         caught = self._ringed(vertex[failing & foreign])
-        near, _ = misses(end, rows.softer_gap(PRESSING))
+        near, _ = misses(end, rows.softer_gap(PRESSING_GAPS))
         return rows.only(failing | ((near > 0) & foreign & caught[vertex]))
 
     def _ringed(self, ends: Indices) -> Flags:

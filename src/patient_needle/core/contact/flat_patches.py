@@ -14,12 +14,8 @@ from numba import njit
 
 from ..geometry.tree import STACK, Tree
 from ..geometry.triangles import vertex_normals
+from ..model.tolerances import FAN_COSINE, LEAST_PATCH, PATCH_TURN_COSINE, SEEN_APART
 from ..model.typed import Flags, Indices, Points, Triangles
-
-WITHIN = 0.5  # cosine of the furthest that a triangle of a flat fan leans from the mean
-LEAST = 8  # triangles of a patch; smaller ones are fans
-TURNED = 0.5  # cosine of the most that a patch may turn in one substep
-FAR = 4.0  # times the distance to be seen apart, along the outline: what is nearer there may be near
 
 
 class Fans:
@@ -34,7 +30,7 @@ class Fans:
         out = np.ones(self._count, np.bool_)
         for points in (start, end):
             mean = vertex_normals(points[: self._count], self._triangles)
-            _strike_out(points, self._triangles, mean, WITHIN, out)
+            _strike_out(points, self._triangles, mean, FAN_COSINE, out)
         return out
 
 
@@ -107,7 +103,7 @@ def _outlines(order, place, start, end, triangles, neighbours):
     used = 0
     for node in range(nodes):
         length = 0
-        if end[node] - start[node] >= LEAST:
+        if end[node] - start[node] >= LEAST_PATCH:
             length = _outline_of(
                 node, start[node], end[node], order, place, triangles, neighbours, seen, passed, room
             )
@@ -175,13 +171,13 @@ def _find_flat(left, right, start, end, first, outline, x, y, facing_x, facing_y
         top -= 1
         node = stack[top]
         low, high = start[node], end[node]
-        if high - low < LEAST:
+        if high - low < LEAST_PATCH:
             continue
         ring = outline[first[node] : first[node + 1]]
         if ring.shape[0] > 0:
             mean_x, mean_y = _mean(facing_x[low:high]), _mean(facing_y[low:high])
             if (
-                mean_x[0] * mean_y[0] + mean_x[1] * mean_y[1] + mean_x[2] * mean_y[2] > TURNED
+                mean_x[0] * mean_y[0] + mean_x[1] * mean_y[1] + mean_x[2] * mean_y[2] > PATCH_TURN_COSINE
                 and _faces(facing_x[low:high], mean_x)
                 and _faces(facing_y[low:high], mean_y)
                 and _simple(x, ring, mean_x, apart)
@@ -208,7 +204,7 @@ def _mean(facing):
 def _faces(facing, mean):
     """Whether normals (k, 3) all point nearly one way."""
     for i in range(facing.shape[0]):
-        if facing[i, 0] * mean[0] + facing[i, 1] * mean[1] + facing[i, 2] * mean[2] < WITHIN:
+        if facing[i, 0] * mean[0] + facing[i, 1] * mean[1] + facing[i, 2] * mean[2] < FAN_COSINE:
             return False
     return True
 
@@ -235,7 +231,7 @@ def _simple(points, ring, towards, apart):
             if _cross(flat, i, i_next, j, j_next):
                 return False
             between = min(along[j] - along[i + 1], total - along[j + 1] + along[i])
-            if between > FAR * apart and _nearer(flat, i, i_next, j, j_next, apart * apart):
+            if between > SEEN_APART * apart and _nearer(flat, i, i_next, j, j_next, apart * apart):
                 return False
     return True
 

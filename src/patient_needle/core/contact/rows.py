@@ -13,18 +13,16 @@ import numpy as np
 from numba import njit
 
 from ..geometry.triangles import point_triangle, segment_segment
-from ..model.tolerances import DEFAULT, Tolerances
+from ..model.tolerances import DEFAULT, LEAST_PUSH_SHARE, REST_SHARE, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .orientation import oriented
 from .pair_kernels import has_corner
 from .pairs import Pairs
 
-REST_SHARE = 0.8  # of the distance at rest: below it, parts of one garment push each other
-LEAST_SHARE = 1 / 3  # of a pair's push, on a corner that is not where its members are nearest
-
-
 # What touches a cloth vertex: a collider, or cloth on its front (where its normal points) or on its back.
 COLLIDER, FRONT, BACK = range(3)
+
+
 SIDES = 3
 
 
@@ -300,7 +298,7 @@ def _expand(
                 ends[used, 0], ends[used, 1] = a, b
                 for j in range(3):
                     out_normal[used, j] = normal[i, j]
-                share = max(weights[k] * weights[m] / LEAST_SHARE, 1.0) if among_cloth else 1.0
+                share = max(weights[k] * weights[m] / LEAST_PUSH_SHARE, 1.0) if among_cloth else 1.0
                 out_stiffness[used] = stiffness * share * (0.5 if edge_edge[i] else 1.0)
                 out_soft[used] = soft[i]
                 out_depth[used] = depth[i]

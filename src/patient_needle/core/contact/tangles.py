@@ -19,16 +19,17 @@ from scipy.spatial import KDTree
 from ..geometry.topology import build_topology
 from ..geometry.tree import build_tree, closest_points
 from ..geometry.triangles import area_vectors, unit
+from ..model.tolerances import (
+    GRAZING_SHARE,
+    KNOT_PLACES,
+    KNOT_SMOOTHING,
+    SIDE_AGREEMENT,
+    TANGLE_DEPTH,
+    TANGLE_RINGS,
+)
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .filter import ringed
 from .rows import Rows
-
-RINGS = 1
-KNOT = 3  # places of a contour that is a mere knot
-SMOOTH = 0.3  # of the way to its neighbours' mean, that a knot goes at once
-DEEPEST = 0.12  # m; what is further from its contour is not drawn through it
-AGREE = 0.5  # mean of the sides along a contour, from which on they tell a side
-STEEPEST = 1.0  # of a contour's pull, how much of it may come from edges that graze a sheet
 
 
 @dataclass(frozen=True, eq=False)
@@ -165,12 +166,12 @@ def tangle_rows(
 
     `gap` m is what a piece keeps from the sheet that it has come back through; stiffness N/m. The rows' hard
     gap is minus infinity: they push, but certify nothing. Tangled (n,) are the pieces cut off, and what lies
-    within RINGS triangles of a contour.
+    within TANGLE_RINGS triangles of a contour.
     """
     tangled = np.zeros(len(points), bool)
     tangled[contours.edges] = True
     tangled[triangles[contours.triangle]] = True
-    for _ in range(RINGS):
+    for _ in range(TANGLE_RINGS):
         tangled = ringed(triangles, tangled)
     normals = unit(area_vectors(points, triangles))
     told = np.zeros(len(contours) + 1, bool)
@@ -180,7 +181,7 @@ def tangle_rows(
         ends = points[contours.edges[piece.places]]
         inwards = np.where(inner[:, None], ends[:, 0] - ends[:, 1], ends[:, 1] - ends[:, 0])
         side = np.sign(np.einsum("ij,ij->i", normals[contours.triangle[piece.places]], inwards)).mean()
-        if abs(side) >= AGREE:
+        if abs(side) >= SIDE_AGREEMENT:
             tangled[piece.vertices] = True
             asked.append(_back_through(points, triangles, contours, piece, np.sign(side), gap, step, stiffness))
             told[contours.contour[piece.places]] = True
@@ -193,17 +194,17 @@ def tangle_rows(
 
 
 def without_knots(points: Points, triangles: Triangles, contours: Contours, fixed: Flags) -> Points:
-    """Points (n, 3) m with what is around each contour of at most KNOT places nearer to its neighbours' mean.
+    """Points (n, 3) m; around a contour of at most KNOT_PLACES places they are nearer to their neighbours' mean.
 
     A border that went through its own neighbour has neither side nor length to pull at: it is smoothed
     (G. Taubin, A signal processing approach to fair surface design, SIGGRAPH 1995). fixed (n,) stay.
     """
     places = np.bincount(contours.contour, minlength=1)
-    knotted = places[contours.contour] <= KNOT
+    knotted = places[contours.contour] <= KNOT_PLACES
     core = np.zeros(len(points), bool)
     core[contours.edges[knotted]] = True
     core[triangles[contours.triangle[knotted]]] = True
-    share = SMOOTH * np.where(core, 1.0, np.where(ringed(triangles, core), 0.5, 0.0))
+    share = KNOT_SMOOTHING * np.where(core, 1.0, np.where(ringed(triangles, core), 0.5, 0.0))
     share[fixed] = 0.0
     edges = build_topology(triangles, len(points)).edges
     beside = sparse.coo_matrix((np.ones(len(edges)), edges.T), (len(points), len(points))).tocsr()
@@ -218,10 +219,10 @@ def _back_through(
 ) -> Rows:  # fmt: skip
     """Every vertex of the piece, on `side` of the sheet it went through, back towards the other."""
     depth = np.asarray(KDTree(contours.at[piece.places]).query(points[piece.vertices])[0])
-    vertices, reach = piece.vertices[depth < DEEPEST], min(depth.max(), DEEPEST)
+    vertices, reach = piece.vertices[depth < TANGLE_DEPTH], min(depth.max(), TANGLE_DEPTH)
     sheet = _around(points, triangles, contours, piece, reach + step)
     at, _, distance = closest_points(build_tree(points, sheet), points, points[vertices])
-    near = distance < DEEPEST
+    near = distance < TANGLE_DEPTH
     vertices, corners = vertices[near], sheet[at[near]]
     normal = -side * unit(area_vectors(points, corners))
     height = np.einsum("ij,ij->i", points[vertices] - points[corners[:, 0]], normal)
@@ -258,7 +259,7 @@ def _shorter(
     normal, along = normals[contours.triangle[places]], contours.along[places]
     through = np.einsum("ij,ij->i", edge, normal)
     steep = np.einsum("ij,ij->i", edge, along) / np.where(np.abs(through) < 1e-9, 1e-9, through)
-    pull = along - np.clip(2 * steep, -STEEPEST, STEEPEST)[:, None] * normal
+    pull = along - np.clip(2 * steep, -GRAZING_SHARE, GRAZING_SHARE)[:, None] * normal
     strength = np.linalg.norm(pull, axis=1)
     used = strength > 1e-9
     edges, corners, pull, strength = edges[used], corners[used], unit(pull[used]), strength[used]

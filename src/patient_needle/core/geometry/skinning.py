@@ -8,11 +8,9 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from ..model.errors import CastError
+from ..model.tolerances import BONE_LENGTH_SHARE, SHEAR_SHARE
 from ..model.typed import Indices, Matrices, Points, Quaternions, Scalars, Vectors
 from .rotations import matrices, slerp
-
-SHEAR = 1e-4  # of the product of two scales: float32 files round this much
-OTHER_LENGTH = 0.02  # of a bone, from which on two skeletons are called unlike
 
 
 def decomposed(transforms: Matrices) -> Pose:
@@ -30,7 +28,7 @@ def decomposed(transforms: Matrices) -> Pose:
         raise ValueError("it scales to 0")
     turn = axes / scale[:, None, :]
     lean = np.abs(np.einsum("nij,nik->njk", turn, turn) - np.eye(3)).max(initial=0.0)
-    if lean > SHEAR:
+    if lean > SHEAR_SHARE:
         raise ValueError("it shears")
     mirrored = np.linalg.det(turn) < 0
     turn = np.where(mirrored[:, None, None], turn * np.array([-1.0, 1.0, 1.0]), turn)
@@ -177,5 +175,5 @@ def _unlike(
     theirs = np.linalg.norm(source.rest.translation[other], axis=1)
     inner = skeleton.parents[own] >= 0
     ratio = np.divide(theirs, mine, out=np.ones_like(mine), where=inner & (mine > 1e-9))
-    off = np.flatnonzero(np.abs(ratio - 1) > OTHER_LENGTH)
+    off = np.flatnonzero(np.abs(ratio - 1) > BONE_LENGTH_SHARE)
     return tuple((skeleton.names[own[i]], float(ratio[i])) for i in off)

@@ -7,10 +7,8 @@ import numpy as np
 
 from ..model.errors import MeshError
 from ..model.mesh import Mesh, Topology, TriangleMap
-from ..model.tolerances import DEFAULT, Tolerances
+from ..model.tolerances import DEFAULT, QUAD_CORNER, Tolerances
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles
-
-UNCLEAR = 1e-5  # share of a quad's area: a corner that turns by less is looked at on its own
 
 
 def build_topology(triangles: Triangles, vertex_count: int, *, name: str = "mesh") -> Topology:
@@ -162,7 +160,7 @@ def _quads(points: Points) -> tuple[Flags, Flags]:
     # Equal diagonals are common, and rounding decides: the same dot product as of a single quad's.
     one, other = points[:, 0] - points[:, 2], points[:, 1] - points[:, 3]
     fan = np.sqrt(np.vecdot(one, one)) <= np.sqrt(np.vecdot(other, other))
-    return fan, (turns > UNCLEAR * area[:, None]).all(axis=1)
+    return fan, (turns > QUAD_CORNER * area[:, None]).all(axis=1)
 
 
 def cut_polygon(points: Points) -> Triangles:

@@ -8,8 +8,87 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-# Substeps per frame come from this ladder only, so that a few factors serve the whole shot.
+# Effort. Substeps per frame come from this ladder only, so that a few factors serve the whole shot.
 LADDER = (1, 2, 4, 8, 16, 32)
+ACCEPT_ROUNDS = 5  # solve, then look at contact again: at most so often before the substep is halved
+STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
+SUBSTEP_HALVINGS = 2  # how often a substep that is not accepted may be halved
+ROUGH_SHARE = 0.25  # of the spacing: a solution that still moves further deserves more passes
+# "At rest" is asked with a step so long that inertia hardly counts next to weight and tension, in s.
+UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
+
+# Newton's method and its line search.
+LINE_SEARCH_HALVINGS = 6  # a step under a 64th counts as none
+EXTRA_PASSES = 2  # times as many passes where the solution still moves a lot
+ALREADY_THERE = 0.2  # of the step tolerance: the preconditioned gradient is about the step to come
+ARMIJO_SHARE = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
+ENERGY_ROUNDING = 1e-12  # share of the energy that summing it may lose
+LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds: softer links stay out of the factor
+
+# The first guess of a substep.
+GUESS_SWEEPS = 10  # over the rows: a stack of so many layers is guessed well
+LANDING_SHARE = 0.01  # of its gap: how far within it a pair that meets anew is put
+
+# Contact rows.
+REST_SHARE = 0.8  # of the distance at rest: below it, parts of one garment push each other
+LEAST_PUSH_SHARE = 1 / 3  # of a pair's push, on a corner that is not where its members are nearest
+REST_ROOM = 1.05  # of the widest gap: as far as pairs at rest are looked for
+
+# The filter, which has the last word on every substep.
+FILTER_ROUNDS = 4  # of building rows and projecting, at most, before the path is cut in two
+FILTER_SWEEPS = 60  # of Gauss-Seidel, at most, in one round
+DEEPEST_CUT = 3  # times that a path is cut in two, at most, before what is in the way is released
+RELEASE_ROUNDS = 96  # attempts to find a path by releasing, at most: an end to waiting
+CARRY_ATTEMPTS = 3  # of so many attempts the last lets go, where something can
+PRESSING_GAPS = 2.0  # gaps: what is nearer than that to cloth that is caught presses on it
+STANDSTILL_ROUND = 30  # from here on the cloth stands still, and what holds give it may run into it
+
+# Cloth that cannot touch itself.
+FAN_COSINE = 0.5  # of the furthest that a triangle of a flat fan leans from the mean: 60 degrees
+LEAST_PATCH = 8  # triangles of a patch; smaller ones are fans
+PATCH_TURN_COSINE = 0.5  # of the most that a patch may turn in one substep
+SEEN_APART = 4.0  # times the distance to be seen apart, along the outline: what is nearer there may be near
+
+# Untangling: cloth that has gone through cloth.
+TANGLE_RINGS = 1  # of triangles around a contour that may be drawn
+KNOT_PLACES = 3  # places of a contour that is a mere knot
+KNOT_SMOOTHING = 0.3  # of the way to its neighbours' mean, that a knot goes at once
+TANGLE_DEPTH = 0.12  # m; what is further from its contour is not drawn through it
+SIDE_AGREEMENT = 0.5  # mean of the sides along a contour, from which on they tell a side
+GRAZING_SHARE = 1.0  # of a contour's pull, how much of it may come from edges that graze a sheet
+UNTANGLE_ROUNDS = 200  # at most, before a start is refused
+UNTANGLE_PATIENCE = 40  # rounds without fewer crossings, after which it is given up
+UNTANGLE_PULL = 0.12  # of the spacing, how far cloth is asked to come out at once
+UNTANGLE_MOVE = 0.3  # of the spacing, how far it goes at once
+UNTANGLE_SECONDS = 1 / 96  # of a round: inertia holds what nothing draws
+
+# Pinched places, and the way out of a body.
+EASING_REACH = 0.05  # m; deeper cloth is not drawn to a surface that may be the far side
+EASING_STEP = 1.5  # of the gap: how far a vertex is asked to come out at once; limbs that move undo less
+EASING_PROBES = 10  # on the way through a limb to its far side
+TELLING_VERTICES = 3  # so many vertices beside a patch tell its side ...
+TELLING_LEAN = 0.3  # ... if they lean so much to it on average, from -1 to 1
+CONTRARY_COSINE = -0.5  # from which on a surface leads another way than a patch is to go
+WRAPPED_NORMAL = 0.5  # mean length of a patch's unit normals: below it the patch goes round a limb
+SUNK_REACH = 0.06  # m: cloth this near to a part that has sunk into another waits until it comes out again
+COVER_LIFT = 1e-4  # m above a surface, where it is asked whether something covers it
+CLASP_STIFFNESS = 10.0  # times the stiffness of contact: how firmly a pinched vertex sticks
+CLASP_STRAIN = 0.007  # of the cloth beside it, with whose pull it slips: pinched cloth slides, never tears
+
+# Holds.
+FIRMEST_SEAM = 0.999  # grip, 10 um under the garment's weight: two cloths that move cannot simply be placed
+FIRMEST_SLIDING = 0.95  # grip, 0.5 mm under the garment's weight; what may slide is never welded
+SPEED_STEP = 1e-3  # frames, to tell the speed of a place by
+
+# Geometry.
+QUAD_CORNER = 1e-5  # share of a quad's area: a corner that turns by less is looked at on its own
+SHEAR_SHARE = 1e-4  # of the product of two scales: float32 files round this much
+BONE_LENGTH_SHARE = 0.02  # of a bone, from which on two skeletons are called unlike
+OFF_SURFACE = 1e-4  # m that a place may lie off the surface before its facing counts
+SAME_SIDE_COSINE = 0.5  # between a place's facing and a triangle's that is still the same side
+
+# Deliveries. float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin.
+DELIVERY_ERROR = 1e-5  # m
 
 
 @dataclass(frozen=True)
@@ -70,12 +149,6 @@ class Patience:
 
 
 FIRST_LOOK = Patience("first-look", 4, 0.045, 3, 8, 0.10, 2e-3)
-
-
 WORKING = Patience("working", 8, 0.030, 3, 14, 0.05, 1e-3)
-
-
 FINAL = Patience("final", 16, 0.015, 5, 30, 0.02, 2e-4)
-
-
 ALL = {patience.name: patience for patience in (FIRST_LOOK, WORKING, FINAL)}

@@ -19,14 +19,10 @@ from numba import njit
 from ..contact.anchors import Anchors
 from ..contact.rows import Rows, row_gap
 from ..geometry.triangles import lengths, unit
+from ..model.tolerances import GUESS_SWEEPS, LANDING_SHARE
 from ..model.typed import Points, Scalars, Vectors
 from .contact_force import Grips
 from .state import ClothState
-
-SWEEPS = 10  # over the rows: a stack of so many layers is guessed well
-
-
-LANDING = 0.01  # of its gap: how far within it a pair that meets anew is put
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,12 +50,12 @@ def resting(
     """
     count, out = len(state.positions), goal.copy()
     out[:count] = _on_colliders(state, goal, friction, softness[:count])
-    _keep_rows(start, out, rows.ends, rows.normal, rows.soft, softness, LANDING, SWEEPS)
+    _keep_rows(start, out, rows.ends, rows.normal, rows.soft, softness, LANDING_SHARE, GUESS_SWEEPS)
     grips = friction.grips
     strength = lengths(state.pushed)
     _keep_grips(
         start, out, unit(state.pushed), grips.corners, grips.weights, grips.friction * strength, softness,
-        count, SWEEPS,
+        count, GUESS_SWEEPS,
     )  # fmt: skip
     return out[:count]
 

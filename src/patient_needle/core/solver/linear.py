@@ -11,13 +11,15 @@ from numba import njit, prange
 from scipy import sparse
 
 from ..geometry.topology import incidence
+from ..model.tolerances import LEAST_FIXING
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
 from .cloth import Cloth
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
+
+
 MOST_FACTORS = 16
-LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds
 
 
 class Gather:

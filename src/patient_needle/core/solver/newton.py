@@ -6,24 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..model.tolerances import Patience
+from ..model.tolerances import (
+    ALREADY_THERE,
+    ARMIJO_SHARE,
+    ENERGY_ROUNDING,
+    EXTRA_PASSES,
+    LINE_SEARCH_HALVINGS,
+    Patience,
+)
 from ..model.typed import Flags, Points, Vectors
 from .linear import Preconditioner, Term, conjugate_gradients, inner, largest
-
-LINE_SEARCH_HALVINGS = 6
-
-
-EXTRA = 2  # times as many passes where the solution still moves a lot
-
-
-# The preconditioned gradient is about the step to come; it must be well under what counts as moving.
-ALREADY_THERE = 0.2
-
-
-SUFFICIENT = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
-
-
-ROUNDING = 1e-12  # share of the energy that summing it may lose
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,14 +47,14 @@ def minimise(
 
     Held vertices (n,) stay where start has them. The first pass begins as far along `hint` (n, 3) m, which
     leaves held vertices alone, as lowers the energy most. Stops when a pass moves nothing further than `still`
-    m; while one still moves something further than `rough` m, up to EXTRA times as many passes are made.
+    m; while one still moves something further than `rough` m, up to EXTRA_PASSES times as many passes are made.
     """
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
     lagged = tuple(term for term in terms if term.lagged)
     energy, slope = 0.0, None
     done = 0
-    while done < passes or (done < EXTRA * passes and move > rough):
+    while done < passes or (done < EXTRA_PASSES * passes and move > rough):
         done += 1
         if slope is None:
             energy, slope = _slope_of(plain, x)
@@ -77,12 +69,12 @@ def minimise(
         iterations += used
         if used == 0:
             return Minimised(x, done, iterations, 0.0)
-        fall, share, reached = SUFFICIENT * inner(gradient, step), 1.0, energy + further
+        fall, share, reached = ARMIJO_SHARE * inner(gradient, step), 1.0, energy + further
         for _ in range(LINE_SEARCH_HALVINGS):
             trial = x + share * step
             # The gradient at the trial serves the next pass, if one is certain to come.
             energy, slope = _slope_of(plain, trial) if done < passes else (_energy_of(plain, trial), None)
-            if energy + _energy_of(lagged, trial) <= reached + share * fall + ROUNDING * abs(reached):
+            if energy + _energy_of(lagged, trial) <= reached + share * fall + ENERGY_ROUNDING * abs(reached):
                 break
             share *= 0.5
         else:

@@ -16,7 +16,19 @@ from ..contact.pairs import PairFinder, Pairs
 from ..contact.rows import SIDES, Rows, Surroundings, armed, build_rows, misses, nearest_carriers, with_sides
 from ..geometry.tree import Tree, build_tree
 from ..geometry.triangles import lengths, vertex_normals
-from ..model.tolerances import DEFAULT, Patience, Tolerances
+from ..model.tolerances import (
+    ACCEPT_ROUNDS,
+    DEFAULT,
+    REST_ROOM,
+    ROUGH_SHARE,
+    STIFFEN_FROM,
+    SUBSTEP_HALVINGS,
+    UNREST,
+    UNREST_ITERATIONS,
+    UNREST_TOLERANCE,
+    Patience,
+    Tolerances,
+)
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .cloth import Cloth
 from .contact_force import Contact, Grips
@@ -29,13 +41,6 @@ from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
 from .state import ClothState, Forces, at_rest
 
-ACCEPT_ROUNDS = 5
-SUBSTEP_HALVINGS = 2  # how often a substep that is not accepted may be halved
-ROUGH = 0.25  # of the spacing: a solution that still moves further deserves more passes
-# A step so long that inertia hardly counts next to weight and tension, s, and how well it is solved.
-UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
-STIFFEN_FROM = 3  # from this round on the rows push four times as hard each round
-ROOM = 1.05  # of the widest gap: as far as pairs at rest are looked for
 LOOK_EVERY = 24  # steps between two looks at how far from rest it is
 
 
@@ -127,8 +132,8 @@ class Engine:
         self._stiffness = worn.stiffness
         self._collider_count = len(rest_colliders)
         self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)
-        self._slack = max(1.5 * gap, ROOM * widest[0], 0.12 * worn.spacing)
-        self._wider = max(0.0, ROOM * widest[1] - self._slack)
+        self._slack = max(1.5 * gap, REST_ROOM * widest[0], 0.12 * worn.spacing)
+        self._wider = max(0.0, REST_ROOM * widest[1] - self._slack)
         self._finder: PairFinder | None = None
         against_itself = against_itself or len(worn.cloths) > 1
         if len(collider_triangles) or against_itself:
@@ -204,7 +209,7 @@ class Engine:
         """Find what could touch along the way."""
         state, around = scene.state, scene.surround.around
         with scene.tally.stage("search"):
-            finder.wider = max(self._wider, ROOM * self._widest(scene.surround) - self._slack)
+            finder.wider = max(self._wider, REST_ROOM * self._widest(scene.surround) - self._slack)
             finder.begin(scene.start, scene.goal)
             scene.normals = vertex_normals(state.positions, self.cloth.triangles)
             pairs = self._pairs(scene.goal, state.released, around)
@@ -467,7 +472,7 @@ class Engine:
             preconditioner = self._preconditioner(step, start, surround)
             found = minimise(
                 terms, start, self._held(surround), preconditioner, self.patience, passes,
-                self.patience.step_tolerance * self.cloth.spacing, ROUGH * self.cloth.spacing, hint,
+                self.patience.step_tolerance * self.cloth.spacing, ROUGH_SHARE * self.cloth.spacing, hint,
             )  # fmt: skip
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations

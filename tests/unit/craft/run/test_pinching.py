@@ -11,11 +11,12 @@ from patient_needle.core.craft.cast.colliders import merged_colliders
 from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.inspect.frame import inspected
 from patient_needle.core.craft.run.outfit_run import OutfitRun
-from patient_needle.core.craft.run.pinching import TAUT, Clasp, clasped
+from patient_needle.core.craft.run.pinching import Clasp, clasped
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.shot import CastMember, Garment, RunIn
+from patient_needle.core.model.tolerances import CLASP_STRAIN
 from tests.sheets import polygons, sheet
 from tests.unit.craft.test_craft import member, plan
 
@@ -54,7 +55,7 @@ def test_what_lies_inside_what_let_it_go_sticks_to_the_other_surface():
         links = clasp.links(colliders, around, there, worn)
         np.testing.assert_allclose(links.place_from, [inside], atol=1e-12)
         np.testing.assert_allclose(links.place_to - links.place_from, [[0, goes * 0.004, 0]], atol=1e-12)
-        assert links.most == pytest.approx(TAUT * 2 * worn.stiffness * worn.spacing)
+        assert links.most == pytest.approx(CLASP_STRAIN * 2 * worn.stiffness * worn.spacing)
 
 
 def test_where_nothing_else_is_near_it_sticks_to_what_let_it_go():

@@ -12,12 +12,8 @@ from ...geometry.topology import build_topology, triangulated
 from ...geometry.tree import Tree, build_tree, closest_points
 from ...geometry.triangles import area_vectors, unit, vertex_normals
 from ...model.mesh import Mesh, Topology, TriangleMap
+from ...model.tolerances import OFF_SURFACE, SAME_SIDE_COSINE
 from ...model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
-
-ASIDE = 1e-4  # m that a place may lie off the surface before its facing counts
-
-
-FACING = 0.5  # cosine between a place's facing and a triangle's that is still the same side
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,7 +61,7 @@ class GarmentSurface:
         out = []
         for axis in range(3):
             for sign in (1.0, -1.0):
-                rows = np.flatnonzero(sign * self.facing[:, axis] >= FACING).astype(np.int32)
+                rows = np.flatnonzero(sign * self.facing[:, axis] >= SAME_SIDE_COSINE).astype(np.int32)
                 tree = (rows, build_tree(self.mesh.vertices, self.triangles[rows])) if len(rows) else None
                 out.append(tree)
         return tuple(out)
@@ -80,8 +76,8 @@ class GarmentSurface:
     def nearest(self, points: Points, facing: Vectors) -> tuple[Indices, Vectors, Scalars]:
         """The same, and how far it is, (k,) m."""
         triangle, barycentric, distance = closest_points(self.tree, self.mesh.vertices, points)
-        agrees = np.einsum("ij,ij->i", self.facing[triangle], facing) >= FACING
-        for k in np.flatnonzero(~agrees & (distance > ASIDE)):
+        agrees = np.einsum("ij,ij->i", self.facing[triangle], facing) >= SAME_SIDE_COSINE
+        for k in np.flatnonzero(~agrees & (distance > OFF_SURFACE)):
             axis = int(np.argmax(np.abs(facing[k])))
             turned = self._turned[2 * axis + int(facing[k, axis] < 0)]
             if turned is not None:

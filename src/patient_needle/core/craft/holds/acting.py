@@ -11,17 +11,13 @@ from ...model.errors import NeedleError, ShotError
 from ...model.garment import Prescription
 from ...model.holds import WELD, Elastic, Follow, Hold, Stick, Tether, damping_time, firmness
 from ...model.shot import Garment
+from ...model.tolerances import FIRMEST_SLIDING, SPEED_STEP
 from ...model.typed import Flags, Indices, Points, Scalars, Vectors
 from ...solver.links import Links, to_places
 from ...solver.state import Taken
 from ..garments.choosing import chosen
 from ..garments.surface import GarmentSurface
 from .places import OnNearest, Places, Whereabouts, places_of
-
-FIRMEST_SLIDING = 0.95  # 0.5 mm; what may slide is never welded
-
-
-SOON = 1e-3  # frames, to tell the speed of a place by
 
 
 @dataclass(frozen=True, eq=False)
@@ -189,10 +185,12 @@ def retake(
         out = out or Taken(*(getattr(taken, name).copy() for name in Taken.__dataclass_fields__))
         here, speed = points[held.vertices], velocities[held.vertices]
         out.triangle[span], out.place[span] = held.places.take(here, start)
-        there, later = (held.places.at(out.triangle[span], out.place[span], t) for t in (start, start + SOON))
+        there, later = (
+            held.places.at(out.triangle[span], out.place[span], t) for t in (start, start + SPEED_STEP)
+        )
         found = (out.triangle[span] >= 0)[:, None]
         out.offset[span] = np.where(found, here - there, 0.0)
-        out.drift[span] = np.where(found, speed - (later - there) / SOON * moment.second, 0.0)
+        out.drift[span] = np.where(found, speed - (later - there) / SPEED_STEP * moment.second, 0.0)
     return out or taken
 
 

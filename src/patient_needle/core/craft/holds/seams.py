@@ -11,13 +11,12 @@ from ...geometry.curves import value_at
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import NeedleError, ShotError
 from ...model.holds import Choice, Elastic, Stitch, firmness
+from ...model.tolerances import FIRMEST_SEAM
 from ...model.typed import Indices, Points, Scalars, Vectors
 from ...solver.links import NOBODY, Links, between
 from ..garments.choosing import chosen
 from .acting import HeldPoints, Moment
 from .dressing import Dressed
-
-FIRMEST = 0.999  # 10 um under the garment's weight: two cloths that both move cannot simply be taken to a place
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,7 +44,7 @@ class Seam:
             return between(
                 self.vertex, self.others, self.weights, length, grip * how.tension / length, pulls=True
             )
-        stiffness = self.of_weight * firmness(np.minimum(grip * self.held.grips, FIRMEST), self.weight)
+        stiffness = self.of_weight * firmness(np.minimum(grip * self.held.grips, FIRMEST_SEAM), self.weight)
         return between(self.vertex, self.others, self.weights, self.length, stiffness, pulls=False)
 
 

@@ -14,15 +14,12 @@ from ...geometry.topology import triangulated
 from ...model.mesh import Mesh
 from ...model.motion import FrameSource, Window
 from ...model.shot import ShotPlan
+from ...model.tolerances import DELIVERY_ERROR
 from ...model.typed import Points
 from ...model.units import metres_per
 from ..inspect.showing import Showing, bodies_of, shown_through
 
 Y_UP_TO_Z_UP = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
-
-
-# float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin, in any unit.
-LARGEST_ERROR = 1e-5  # m
 
 
 class Samples(Protocol):
@@ -232,5 +229,5 @@ def _error(seen: _Seen) -> Check:
     return Check(
         "Largest error",
         f"{seen.worst * 1e3:.2g} mm from the take, at sample {seen.sample + 1}, vertex {seen.vertex}",
-        0 <= seen.worst <= LARGEST_ERROR,
+        0 <= seen.worst <= DELIVERY_ERROR,
     )

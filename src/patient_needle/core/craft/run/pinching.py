@@ -13,17 +13,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...contact.anchors import Anchors, anchor_points, placed
-from ...contact.easing import REACH
 from ...geometry.tree import build_tree, closest_points
+from ...model.tolerances import CLASP_STIFFNESS, CLASP_STRAIN, EASING_REACH
 from ...model.typed import Flags, Indices, Points
 from ...solver.links import Links, to_places
 from ...solver.outfit import Outfit
 from ..cast.colliders import Colliders
-
-FIRM = 10.0  # times the stiffness of contact: how firmly a vertex sticks
-
-
-TAUT = 0.007  # strain of the cloth beside it with whose pull it slips: pinched cloth slides, it does not tear
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,10 +47,10 @@ class Clasp:
         start, end = (
             anchor_points(self.places, points, colliders.triangles)[stuck] for points in (here, there)
         )
-        firm = np.full(len(start), FIRM * worn.stiffness)
+        firm = np.full(len(start), CLASP_STIFFNESS * worn.stiffness)
         modulus = 2 * worn.stiffness  # N/m, the stiffest cloth's
         made = to_places(self.vertices[stuck], start, end, firm, np.zeros_like(firm))
-        return made.yielding(np.full_like(firm, TAUT * modulus * worn.spacing))
+        return made.yielding(np.full_like(firm, CLASP_STRAIN * modulus * worn.spacing))
 
 
 def clasped(
@@ -91,6 +86,6 @@ def _places(points: Points, chosen: Flags, colliders: Colliders, around: Points)
         return Anchors.none(len(points))
     numbers = np.flatnonzero(chosen)
     tree = build_tree(around, colliders.triangles[chosen])
-    nearest, _, _ = closest_points(tree, around, points, REACH)
+    nearest, _, _ = closest_points(tree, around, points, EASING_REACH)
     triangle = np.where(nearest >= 0, numbers[nearest], -1).astype(np.int32)
     return placed(triangle, points, around, colliders.triangles)

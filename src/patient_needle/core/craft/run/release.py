@@ -10,13 +10,11 @@ from ...contact.filter import patches
 from ...contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from ...geometry.tree import build_tree, closest_points
 from ...geometry.triangles import area_vectors, unit
+from ...model.tolerances import COVER_LIFT, SUNK_REACH
 from ...model.typed import Flags, Indices, Points, Triangles
 from ...solver.outfit import Outfit
 from ...solver.state import ClothState
 from ..cast.colliders import Colliders
-
-BESIDE = 0.06  # m: cloth this near to a part that has sunk into another waits until it comes out again
-LIFT = 1e-4  # m above a surface, where it is asked whether something covers it
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,7 +105,7 @@ def parts_near(points: Points, colliders: Colliders, around: Points, reach: floa
 
 
 def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int) -> Flags:
-    """Which points (n, 3) m lie within `BESIDE` of where a part's surface has sunk into another's.
+    """Which points (n, 3) m lie within `SUNK_REACH` of where a part's surface has sunk into another's.
 
     What is sunk in the rest pose, as in a joint, is how the figure is made.
     """
@@ -116,13 +114,13 @@ def _beside_sunk(points: Points, colliders: Colliders, around: Points, part: int
     sunk[sunk] = ~_covered(triangles[sunk], colliders, colliders.rest_points())
     if not sunk.any():
         return np.zeros(len(points), bool)
-    _, _, distance = closest_points(build_tree(around, triangles[sunk]), around, points, BESIDE)
-    return np.asarray(distance <= BESIDE)
+    _, _, distance = closest_points(build_tree(around, triangles[sunk]), around, points, SUNK_REACH)
+    return np.asarray(distance <= SUNK_REACH)
 
 
 def _covered(triangles: Triangles, colliders: Colliders, points: Points) -> Flags:
     """Which triangles (m, 3) of colliders at points (k, 3) m have a closed collider over them."""
-    lifted = points[triangles].mean(axis=1) + LIFT * unit(area_vectors(points, triangles))
+    lifted = points[triangles].mean(axis=1) + COVER_LIFT * unit(area_vectors(points, triangles))
     return inside(points, colliders.enclosing, lifted)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...contact.easing import REACH, easing_rows
+from ...contact.easing import easing_rows
 from ...contact.filter import ringed
 from ...contact.intersections import crossing_pairs, inside, self_crossing_pairs
 from ...contact.rows import Rows
@@ -14,6 +14,14 @@ from ...contact.tangles import find_contours, tangle_rows, without_knots
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import StartError
 from ...model.shot import ShotPlan
+from ...model.tolerances import (
+    EASING_REACH,
+    UNTANGLE_MOVE,
+    UNTANGLE_PATIENCE,
+    UNTANGLE_PULL,
+    UNTANGLE_ROUNDS,
+    UNTANGLE_SECONDS,
+)
 from ...model.typed import Flags, Indices, Points, Scalars
 from ...solver.cloth import Cloth
 from ...solver.linear import largest
@@ -24,12 +32,6 @@ from ..cast.colliders import Colliders
 from ..holds.acting import together
 from .advance import Constants
 from .release import caught_by, find_crossings, parts_near, rearmed
-
-ROUNDS = 200
-GIVEN_UP_AFTER = 40  # rounds without fewer crossings, after which it is given up
-OUT_AT_ONCE = 0.12  # of the spacing, how far cloth is asked to come out at once
-FURTHEST = 0.3  # of the spacing, how far it goes at once
-SECONDS = 1 / 96  # of a round: inertia holds what nothing draws
 
 
 def check_start(
@@ -77,7 +79,7 @@ def _check_among(cloth: Cloth, start: Points, colliders: Colliders, points: Poin
     caught = np.flatnonzero(within & ~cloth.held)
     depth = _depth(start[caught], colliders, points)
     fit = "Fit the garment to the rest pose there, or leave that part out of the collider"
-    if len(caught) and not (easing and depth.max() < REACH):
+    if len(caught) and not (easing and depth.max() < EASING_REACH):
         worst = caught[np.argmax(depth)]
         raise StartError(
             f"{len(caught)} vertices start inside a collider, up to {depth.max() * 1e3:.1f} mm deep",
@@ -135,14 +137,14 @@ def untangled(
     in every round.
     """
     x, fewest, since = start, np.inf, 0
-    for _ in range(ROUNDS):
+    for _ in range(UNTANGLE_ROUNDS):
         meanwhile()
         pairs = crossing_cloth(worn, x)
         if len(pairs) == 0:
             return x
         since = 0 if len(pairs) < fewest else since + 1
         fewest = min(fewest, len(pairs))
-        if since == GIVEN_UP_AFTER:
+        if since == UNTANGLE_PATIENCE:
             break
         contours = find_contours(x, worn.triangles, pairs)
         x = without_knots(x, worn.triangles, contours, worn.held)
@@ -151,13 +153,13 @@ def untangled(
             worn.triangles,
             contours,
             float(worn.skin.thickness.mean()),
-            OUT_AT_ONCE * worn.spacing,
+            UNTANGLE_PULL * worn.spacing,
             worn.stiffness,
         )
         within, easing = _easing(worn, x, colliders, surround)
         tangled |= ringed(worn.triangles, within)
-        move = engine.drawn(x, rows.joined(easing), tangled, surround, SECONDS) - x
-        x = x + move * min(1.0, FURTHEST * worn.spacing / max(largest(move), 1e-12))
+        move = engine.drawn(x, rows.joined(easing), tangled, surround, UNTANGLE_SECONDS) - x
+        x = x + move * min(1.0, UNTANGLE_MOVE * worn.spacing / max(largest(move), 1e-12))
     return start
 
 
@@ -186,7 +188,7 @@ def begun(constants: Constants, plan: ShotPlan, placed: Points, meanwhile: Calla
     start = untangled(worn, constants.engine, placed, surround, colliders, meanwhile)
     check_start(worn, start, colliders, points, easing=plan.run_in.length > 0)
     caught = caught_by(worn, start, colliders, points)
-    caught[:, ~parts_near(start[caught.any(axis=1)], colliders, points, REACH)] = False
+    caught[:, ~parts_near(start[caught.any(axis=1)], colliders, points, EASING_REACH)] = False
     taken = together([one.taken(frame) for one in constants.dressed])
     state = at_rest(start, len(constants.colliders.rank), taken)
     if not caught.any():
