@@ -274,7 +274,11 @@ def ringed(triangles: Triangles, chosen: Flags) -> Flags:
 
 @njit(cache=True)
 def _project(x, inverse_mass, ends, normal, hard, slip, sweeps):
-    """Move points, mass weighted, until every row keeps (1 - slip) of its hard gap; False when it does not."""
+    """Move points, mass weighted, until every row keeps (1 - slip) of its hard gap; False when it does not.
+
+    x (n, 3) m, moved in place; inverse_mass (n,) 1/kg, 0 for what stays; rows: ends (r, 2), normal (r, 3), hard
+    (r,) m.
+    """
     for _ in range(sweeps):
         failing = 0
         for i in range(ends.shape[0]):

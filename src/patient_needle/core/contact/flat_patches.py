@@ -36,6 +36,10 @@ class Fans:
 
 @njit(cache=True)
 def _strike_out(points, triangles, mean, within, out):
+    """Strike out the vertices with a triangle that leans too far from their mean normal.
+
+    points (n, 3) m; triangles (m, 3); mean (v, 3) unit normals; within, the least cosine; out (v,) bool.
+    """
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
@@ -93,6 +97,9 @@ def _neighbours(triangles: Triangles) -> Indices:
 def _outlines(order, place, start, end, triangles, neighbours):
     """Of every node: where its outline begins and ends in the second array, which holds their vertices in turn;
     none for what is no disc.
+
+    order (m,) triangles as the tree has them, place (m,) the inverse; start, end (nodes,) span of places of a
+    node; triangles (m, 3); neighbours (m, 3), the triangle over edge k, -1 over none.
     """
     nodes = start.shape[0]
     first = np.zeros(nodes + 1, np.int64)
@@ -119,7 +126,10 @@ def _outlines(order, place, start, end, triangles, neighbours):
 
 @njit(cache=True)
 def _outline_of(node, low, high, order, place, triangles, neighbours, seen, passed, out):
-    """How many vertices go round a node, into out; 0 if they are not one loop round a disc."""
+    """How many vertices go round a node, into out; 0 if they are not one loop round a disc.
+
+    low, high: the node's span of places; seen, passed (n,) marks by node number; out (n,) vertices.
+    """
     vertices, border, begin = 0, 0, -1
     for i in range(low, high):
         t = order[i]
@@ -147,12 +157,16 @@ def _outline_of(node, low, high, order, place, triangles, neighbours, seen, pass
 
 @njit(cache=True, inline="always")
 def _within(t, place, low, high):
+    """Whether triangle t lies in the span low to high of places (m,)."""
     return t >= 0 and low <= place[t] < high
 
 
 @njit(cache=True)
 def _turn_in_order(points, triangles, order, out):
-    """Unit normals of the triangles in order, zero for one without area."""
+    """Unit normals of the triangles in order, zero for one without area.
+
+    points (n, 3) m; triangles (m, 3); order (m,); out (m, 3).
+    """
     for i in range(order.shape[0]):
         a, b, c = triangles[order[i], 0], triangles[order[i], 1], triangles[order[i], 2]
         e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
@@ -164,7 +178,11 @@ def _turn_in_order(points, triangles, order, out):
 
 @njit(cache=True)
 def _find_flat(left, right, start, end, first, outline, x, y, facing_x, facing_y, apart, out):
-    """The largest flat patches, from the root down."""
+    """The largest flat patches, from the root down.
+
+    left, right, start, end (nodes,) as in `Tree`; first (nodes + 1,) into outline (k,) of vertices; x, y (n, 3)
+    m at both ends of the substep; facing_x, facing_y (m, 3) unit normals in the tree's order; out (m, 2) spans.
+    """
     stack = np.zeros(STACK, np.int32)
     top = 1
     while top > 0:

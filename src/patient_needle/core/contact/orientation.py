@@ -71,6 +71,12 @@ def _orient(
     vertices, edge_edge, gap, carrier, rider, carriers, x, y, soft, aligned, least, normal, height, passing,
     room_left,
 ):  # fmt: skip
+    """Choose the normal of each pair, and what it leaves of its gap at both ends of the substep.
+
+    p pairs: vertices (p, 4), edge_edge (p,), gap (p,) m, carrier and rider (p,) into carriers (k + m, 3); x, y
+    (n, 3) m at the start and the end; soft (p,) m. Written: normal (p, 3), height (p,) m, passing (p,) bool,
+    room_left (p,) m.
+    """
     for i in range(gap.shape[0]):
         v, ee = vertices[i], edge_edge[i]
         m0, m1, m2 = normal[i, 0], normal[i, 1], normal[i, 2]

@@ -14,6 +14,7 @@ CHUNKS = 4  # fixed, so that pairs come in the same order on any number of threa
 
 @njit(cache=True)
 def _relative2(motion, i, j):
+    """Square of how far vertices i and j move against each other; motion (n, 3) m."""
     a = motion[i, 0] - motion[j, 0]
     b = motion[i, 1] - motion[j, 1]
     c = motion[i, 2] - motion[j, 2]
@@ -35,7 +36,10 @@ def _pair_motion(motion, edge_edge, a, b, c, d):
 
 @njit(cache=True)
 def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
-    """Whether each pair's gap is at most its relative motion plus its slack, into keep."""
+    """Whether each pair's gap is at most its relative motion plus its slack, into keep.
+
+    p pairs: vertices (p, 4), edge_edge (p,), gap (p,) m; motion (n, 3) m; keep (p,) bool.
+    """
     for i in range(gap.shape[0]):
         moved = _pair_motion(
             motion, edge_edge[i], vertices[i, 0], vertices[i, 1], vertices[i, 2], vertices[i, 3]
@@ -45,7 +49,11 @@ def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
 
 @njit(cache=True, inline="always")
 def _boxes_meet(boxes_a, sweep_a, i, boxes_b, sweep_b, j, slack):
-    """Whether two boxes come within `slack`, swept by their relative motion."""
+    """Whether two boxes come within `slack`, swept by their relative motion.
+
+    boxes_a, boxes_b (nodes, 6) m, lowest corner then highest; sweep_a, sweep_b (nodes, 6) m, least motion of
+    what is inside, then largest.
+    """
     for k in range(3):
         ahead = min(0.0, sweep_a[i, k] - sweep_b[j, 3 + k])
         if boxes_a[i, k] - boxes_b[j, 3 + k] + ahead > slack:
@@ -110,6 +118,12 @@ def _keep(
     found, carrier, owner, edge_edge, a, b, c, d, counts, q,
     out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
 ):  # fmt: skip
+    """Write down a pair that is near, as the next of chunk q, if there is room for it; it is counted in any
+    case.
+
+    found: (near, gap, normal). Out, by chunk: vertices (c, p, 4), edge_edge (c, p), normal (c, p, 3), gap (c,
+    p) m, carrier (c, p), owner (c, p); counts (c,).
+    """
     if not found[0]:
         return
     i = counts[q]
@@ -192,6 +206,10 @@ def search_tree(
     groups (g,) are nodes above these: what is far from a group is far from all its leaves, those at its places,
     leaf_at (m,), of one triangle each. itself: b is a; two leaves `among` then meet once, and what is in one
     flat fan (n,) or in one flat patch, a span of places (m, 2), not at all.
+
+    Each tree: order (m,) triangles; left, right (nodes,) children, -1 in a leaf; start, end (nodes,) into
+    order; boxes, sweep as `_boxes_meet` has them; tri (m, 3); owns (m,) bits. x (n, 3) m; motion (n, 3) m. Out
+    as in `_keep`.
     """
     for q in prange(CHUNKS):
         stack = np.zeros(STACK, np.int32)

@@ -215,6 +215,9 @@ def _between(vertices, edge_edge, carrier, clearance, collider_thickness, factor
     """Half of each member's thickness, and the collider's clearance times the cloth's factor, into gap, m.
 
     A member that is cloth has the mean of its corners.
+
+    p pairs: vertices (p, 4), edge_edge (p,), carrier (p,); clearance, collider_thickness (colliders,) m;
+    factor, thickness (n,); gap (p,) m.
     """
     count = len(factor)
     for i in range(len(gap)):
@@ -236,7 +239,10 @@ def _between(vertices, edge_edge, carrier, clearance, collider_thickness, factor
 
 @njit(cache=True)
 def _allow_rest(vertices, edge_edge, kin, rest, wanted):
-    """Lower the gap wanted between parts of one garment to what they have at rest."""
+    """Lower the gap wanted between parts of one garment to what they have at rest.
+
+    p pairs: vertices (p, 4), edge_edge (p,), kin (p,) bool, of one garment; rest (n, 3) m; wanted (p,) m.
+    """
     for i in range(wanted.shape[0]):
         if not kin[i]:
             continue
@@ -282,6 +288,12 @@ def _expand(
     kept, x, foreign, vertices, edge_edge, normal, carrier, soft, depth, hard, prescribed, stiffness,
     ends, out_normal, out_stiffness, out_soft, out_depth, out_hard, out_carrier,
 ):  # fmt: skip
+    """One row for each first and second member of a pair, but for those that are both prescribed.
+
+    kept (q,) of p pairs: vertices (p, 4), edge_edge (p,), normal (p, 3), carrier (p,), soft, depth, hard (p,)
+    m; prescribed (n,) bool; stiffness (n,) N/m. Rows out: ends (r, 2), normal (r, 3), stiffness (r,) N/m, soft,
+    depth, hard (r,) m, carrier (r,).
+    """
     used, weights = 0, np.ones(4)
     for i in kept:
         firsts = 2 if edge_edge[i] else 1
@@ -327,6 +339,11 @@ def _side(normal, i, normals, v, first):
 
 @njit(cache=True)
 def _tell_sides(ends, normal, carrier, normals, foreign, sides):
+    """On which side of its cloth each end of a row has the other.
+
+    ends (r, 2); normal (r, 3); carrier (r,), from `foreign` on cloth; normals (n, 3) of the cloth; sides (r,
+    2).
+    """
     for i in range(ends.shape[0]):
         if carrier[i] >= foreign:
             sides[i, 0] = _side(normal, i, normals, ends[i, 0], True)
@@ -350,6 +367,11 @@ def nearest_carriers(pairs: Pairs, carriers: Triangles, foreign: int, normals: V
 
 @njit(cache=True)
 def _nearest(vertices, edge_edge, gap, normal, carrier, owner, carriers, foreign, normals, best, out):
+    """Keep the carrier of the nearest pair on each side of each vertex.
+
+    p pairs: vertices (p, 4), edge_edge, gap m, carrier, owner (p,), normal (p, 3); normals (n, 3) of the cloth;
+    best, out (SIDES * n,), entry side * n + v of vertex v.
+    """
     count = normals.shape[0]
     for i in range(gap.shape[0]):
         own = carrier[i] >= foreign

@@ -194,7 +194,7 @@ def tangle_rows(
 
 
 def without_knots(points: Points, triangles: Triangles, contours: Contours, fixed: Flags) -> Points:
-    """Points (n, 3) m; around a contour of at most KNOT_PLACES places they are nearer to their neighbours' mean.
+    """Points (n, 3) m; around a contour of at most KNOT_PLACES places they are nearer to their neighbours'
 
     A border that went through its own neighbour has neither side nor length to pull at: it is smoothed
     (G. Taubin, A signal processing approach to fair surface design, SIGGRAPH 1995). fixed (n,) stay.

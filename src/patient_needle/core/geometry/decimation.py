@@ -34,7 +34,10 @@ def decimated(poses: Points, triangles: Triangles, target: int, locked: Flags) -
 
 @njit(cache=True)
 def _quadrics(poses: Points, triangles: Triangles) -> Vectors:
-    """(p, n, 11): the upper triangle of each vertex's plane quadric, weighted by area, and that area."""
+    """(p, n, 11): the upper triangle of each vertex's plane quadric, weighted by area, and that area.
+
+    poses (p, n, 3) m; triangles (m, 3).
+    """
     count, vertices = poses.shape[0], poses.shape[1]
     out = np.zeros((count, vertices, 11))
     for p in range(count):
@@ -138,7 +141,10 @@ def _joins(gone, kept, head, after, corners, one, other):
 
 @njit(cache=True)
 def _collapsed(poses, triangles, target, locked):
-    """The corners of the triangles that are left, -1 where one is gone."""
+    """The corners of the triangles that are left, -1 where one is gone.
+
+    poses (p, n, 3) m; triangles (m, 3); target, how many stay; locked (n,) bool, vertices that do.
+    """
     corners = triangles.copy()
     vertices = poses.shape[1]
     quadrics = _quadrics(poses, triangles)

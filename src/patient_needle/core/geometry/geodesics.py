@@ -10,6 +10,7 @@ at again whenever it comes nearer, so that blunt triangles do no harm.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from heapq import heappop, heappush
 
 import numpy as np
 from numba import njit
@@ -69,19 +70,24 @@ class Walk:
 
 @njit(cache=True)
 def _walk(points, triangles, first, around, sources, start, within, straight):
+    """Distance (n,) m of every vertex from sources (k,) that have start (k,) m; infinite beyond `within` m.
+
+    points (n, 3) m; triangles (m, 3); around (3 m,) corners of the triangles about each vertex, from first (n +
+    1,).
+    """
     distance = np.full(len(points), np.inf)
     touched = np.empty(len(points), np.int64)
-    heap, keys = np.empty(64 * len(points), np.int64), np.empty(64 * len(points))
     surface = (points, triangles, first, around)
-    _spread(surface, sources, start, within, straight, distance, touched, heap, keys)
+    _spread(surface, sources, start, within, straight, distance, touched)
     return distance
 
 
 @njit(cache=True)
-def _spread(surface, sources, start, within, straight, distance, touched, heap, keys):
+def _spread(surface, sources, start, within, straight, distance, touched):
     """Fill in `distance`, infinite before, as far as `within`; which vertices were `touched`, and how many."""
     points, triangles, first, around = surface
-    size = count = 0
+    count = 0
+    heap = [(0.0, np.int64(0)) for _ in range(0)]
     for k in range(len(sources)):
         vertex = sources[k]
         if start[k] < distance[vertex] and start[k] <= within:
@@ -89,10 +95,9 @@ def _spread(surface, sources, start, within, straight, distance, touched, heap, 
                 touched[count] = vertex
                 count += 1
             distance[vertex] = start[k]
-            size = _push(heap, keys, size, vertex, start[k])
-    while size > 0:
-        vertex, key = heap[0], keys[0]
-        size = _pop(heap, keys, size)
+            heappush(heap, (start[k], vertex))
+    while len(heap) > 0:
+        key, vertex = heappop(heap)
         if key > distance[vertex]:
             continue
         for at in range(first[vertex], first[vertex + 1]):
@@ -100,21 +105,24 @@ def _spread(surface, sources, start, within, straight, distance, touched, heap, 
             a, b = triangles[triangle, (place + 1) % 3], triangles[triangle, (place + 2) % 3]
             for one, other in ((a, b), (b, a)):
                 new = _handed_on(points, vertex, one, other, distance[vertex], distance[one], straight)
-                if new < distance[other] * (1.0 - 1e-12) and new <= within and size < len(heap) - 1:
+                if new < distance[other] * (1.0 - 1e-12) and new <= within:
                     if distance[other] == np.inf:
                         touched[count] = other
                         count += 1
                     distance[other] = new
-                    size = _push(heap, keys, size, other, new)
+                    heappush(heap, (new, np.int64(other)))
     return count
 
 
 @njit(cache=True)
 def _brush(points, triangles, first, around, triangle, barycentric, pressure, radius, soft, out):
-    """The most of pressure times fall-off that any hit gives each vertex, into `out` (n,)."""
+    """The most of pressure times fall-off that any hit gives each vertex, into `out` (n,).
+
+    h hits: triangle (h,), barycentric (h, 3), pressure (h,); radius, soft m, as `Walk.brushed`
+    has them; the surface as in `_walk`.
+    """
     distance = np.full(len(points), np.inf)
     touched = np.empty(len(points), np.int64)
-    heap, keys = np.empty(64 * len(points), np.int64), np.empty(64 * len(points))
     surface = (points, triangles, first, around)
     sources, start, place = np.empty(3, np.int64), np.empty(3), np.empty(3)
     for k in range(len(triangle)):
@@ -124,7 +132,7 @@ def _brush(points, triangles, first, around, triangle, barycentric, pressure, ra
             place += barycentric[k, corner] * points[sources[corner]]
         for corner in range(3):
             start[corner] = np.sqrt(((points[sources[corner]] - place) ** 2).sum())
-        count = _spread(surface, sources, start, radius, False, distance, touched, heap, keys)
+        count = _spread(surface, sources, start, radius, False, distance, touched)
         for at in range(count):
             vertex = touched[at]
             share = min((radius - distance[vertex]) / soft, 1.0) if soft > 0.0 else 1.0
@@ -161,35 +169,3 @@ def _handed_on(points, a, b, c, to_a, to_b, straight):
     sy = np.sqrt(below)  # the source is that far below the edge
     foot = sx + (x - sx) * sy / (sy + y) if sy + y > 0.0 else sx
     return np.sqrt((x - sx) ** 2 + (y + sy) ** 2) if 0.0 <= foot <= edge else along
-
-
-@njit(cache=True)
-def _push(heap, keys, size, vertex, key):
-    at = size
-    while at > 0:
-        up = (at - 1) // 2
-        if keys[up] <= key:
-            break
-        heap[at], keys[at] = heap[up], keys[up]
-        at = up
-    heap[at], keys[at] = vertex, key
-    return size + 1
-
-
-@njit(cache=True)
-def _pop(heap, keys, size):
-    size -= 1
-    vertex, key = heap[size], keys[size]
-    at = 0
-    while True:
-        down = 2 * at + 1
-        if down >= size:
-            break
-        if down + 1 < size and keys[down + 1] < keys[down]:
-            down += 1
-        if keys[down] >= key:
-            break
-        heap[at], keys[at] = heap[down], keys[down]
-        at = down
-    heap[at], keys[at] = vertex, key
-    return size

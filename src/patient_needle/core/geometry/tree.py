@@ -95,6 +95,12 @@ def closest_points(
 
 @njit(cache=True)
 def _build(centres, leaf):
+    """Halve the triangles along the longest extent of their centres (m, 3) m until no more than `leaf` are
+    left.
+
+    Out: order (m,) int32; left, right (nodes,) children, -1 in a leaf; start, end (nodes,) span of a node in
+    order. Children come after their parent.
+    """
     count = centres.shape[0]
     order = np.arange(count).astype(np.int32)
     left = np.full(2 * count, -1, np.int32)
@@ -130,6 +136,10 @@ def _build(centres, leaf):
 
 @njit(cache=True)
 def _refit(points, triangles, order, left, right, start, end, boxes):
+    """The boxes of all nodes, from the last to the root.
+
+    boxes (nodes, 6) m, lowest corner then highest; the rest as in `_build`.
+    """
     for node in range(left.shape[0] - 1, -1, -1):
         if left[node] < 0:
             for k in range(3):
@@ -150,6 +160,7 @@ def _refit(points, triangles, order, left, right, start, end, boxes):
 
 @njit(cache=True)
 def _box_distance2(boxes, node, p0, p1, p2):
+    """Square of how far a point lies outside a node's box; boxes (nodes, 6) m. 0 inside."""
     a = max(0.0, max(boxes[node, 0] - p0, p0 - boxes[node, 3]))
     b = max(0.0, max(boxes[node, 1] - p1, p1 - boxes[node, 4]))
     c = max(0.0, max(boxes[node, 2] - p2, p2 - boxes[node, 5]))
@@ -160,6 +171,12 @@ def _box_distance2(boxes, node, p0, p1, p2):
 def _closest(
     queries, x, triangles, order, left, right, start, end, boxes, reach, out_triangle, out_bary, out_distance
 ):
+    """The nearest place on the triangles to each query, no further than `reach` m.
+
+    queries (q, 3) m; x (n, 3) m; triangles (m, 3); the tree as in `_build`. Out: triangle (q,), -1 for none,
+    bary (q, 3), distance (q,) m. The queries are cut into a fixed number of chunks: the same bits on any thread
+    count.
+    """
     chunks = 16
     count = queries.shape[0]
     for chunk in prange(chunks):

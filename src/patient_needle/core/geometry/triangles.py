@@ -122,6 +122,10 @@ def shared_areas(areas: Scalars, triangles: Triangles, count: int) -> Scalars:
 
 @njit(cache=True)
 def _add_normals(points, triangles, total):
+    """Add each triangle's area vector to its corners.
+
+    points (n, 3) m; triangles (m, 3); total (n, 3) m2.
+    """
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]

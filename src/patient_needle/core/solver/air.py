@@ -132,7 +132,11 @@ class Air:
 def _meet(
     x, v, air, triangles, starts, corners, share, across, along, viscous, shelter, matrix, carried
 ):  # fmt: skip
-    """Each corner of a triangle carries a third of it, at its own speed."""
+    """Each corner of a triangle carries a third of it, at its own speed.
+
+    x (n, 3) m; v, air (n, 3) m/s; triangles (m, 3); corners (3 m,) about each vertex from starts (n + 1,);
+    share (n,); matrix (n, 6) kg/s as in `Air`; carried (n, 3) N.
+    """
     for i in prange(x.shape[0]):
         for k in range(6):
             matrix[i, k] = 0.0
@@ -170,6 +174,7 @@ def _meet(
 
 @njit(cache=True)
 def _times(matrix, i, a, b, c):
+    """A symmetric matrix, kept as xx, yy, zz, xy, xz, yz in row i of matrix (n, 6), times (a, b, c)."""
     return (
         matrix[i, 0] * a + matrix[i, 3] * b + matrix[i, 4] * c,
         matrix[i, 3] * a + matrix[i, 1] * b + matrix[i, 5] * c,
@@ -179,6 +184,10 @@ def _times(matrix, i, a, b, c):
 
 @njit(cache=True)
 def _resist(x, base, reach, matrix, carried, out):
+    """Energy, J, and its gradient, added to out (n, 3) N.
+
+    x, base (n, 3) m; reach s; matrix (n, 6) kg/s; carried (n, 3) N.
+    """
     energy = 0.0
     for i in range(x.shape[0]):
         v0, v1, v2 = (
@@ -198,6 +207,7 @@ def _resist(x, base, reach, matrix, carried, out):
 
 @njit(cache=True)
 def _multiply(p, factor, matrix, out):
+    """Add factor times matrix (n, 6) times p (n, 3) to out (n, 3)."""
     for i in range(p.shape[0]):
         a, b, c = _times(matrix, i, p[i, 0], p[i, 1], p[i, 2])
         out[i, 0] += factor * a

@@ -81,7 +81,10 @@ class Bending:
 
 @njit(cache=True)
 def _normals(x, hinges, i):
-    """Edge vector and both area normals of a hinge."""
+    """Edge vector and both area normals of a hinge.
+
+    x (n, 3) m; hinges (h, 4): the edge's two ends, then the two vertices opposite it.
+    """
     a, b, c, d = hinges[i, 0], hinges[i, 1], hinges[i, 2], hinges[i, 3]
     e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
     c0, c1, c2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
@@ -96,6 +99,7 @@ def _normals(x, hinges, i):
 
 @njit(cache=True)
 def _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2):
+    """The turn from one normal to the other about the edge, rad."""
     length = np.sqrt(e0 * e0 + e1 * e1 + e2 * e2)
     sine = ((n1 * m2 - n2 * m1) * e0 + (n2 * m0 - n0 * m2) * e1 + (n0 * m1 - n1 * m0) * e2) / length
     return np.arctan2(sine, n0 * m0 + n1 * m1 + n2 * m2)
@@ -103,6 +107,7 @@ def _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2):
 
 @njit(parallel=True, cache=True)
 def _angles(x, hinges, out):
+    """The dihedral angle of each hinge, into out (h,) rad."""
     for i in prange(hinges.shape[0]):
         e0, e1, e2, n0, n1, n2, m0, m1, m2, _, _ = _normals(x, hinges, i)
         out[i] = _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2)
@@ -110,6 +115,7 @@ def _angles(x, hinges, out):
 
 @njit(cache=True)
 def _density(angle, stiffness, rest, before, ratio, i):
+    """Energy of hinge i at an angle, J, with its damping potential; all arrays (h,)."""
     away, turned = _wrapped(angle - rest[i]), _wrapped(angle - before[i])
     return 0.5 * stiffness[i] * (away * away + ratio[i] * turned * turned)
 
@@ -126,6 +132,7 @@ def _wrapped(angle):
 
 @njit(parallel=True, cache=True)
 def _energies(x, hinges, stiffness, rest, before, ratio, out):
+    """Energy of each hinge, into out (h,) J; arrays as in `_linearise`."""
     for i in prange(hinges.shape[0]):
         e0, e1, e2, n0, n1, n2, m0, m1, m2, _, _ = _normals(x, hinges, i)
         angle = _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2)
@@ -134,6 +141,12 @@ def _energies(x, hinges, stiffness, rest, before, ratio, out):
 
 @njit(parallel=True, cache=True)
 def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energies):
+    """Energies, gradients and what the Hessian's positive part needs.
+
+    x (n, 3) m; hinges (h, 4); stiffness (h,) N m; rest, before (h,) rad; ratio (h,), retardation over step.
+    Out: slopes (h, 4, 3) rad/m, of the angle by each vertex; shares (4 h, 3) N, of the gradient; energies (h,)
+    J.
+    """
     for i in prange(hinges.shape[0]):
         e0, e1, e2, n0, n1, n2, m0, m1, m2, ce, de = _normals(x, hinges, i)
         angle = _angle(e0, e1, e2, n0, n1, n2, m0, m1, m2)
@@ -159,6 +172,10 @@ def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energi
 
 @njit(parallel=True, cache=True)
 def _own_stiffness(hinges, stiff, slopes, directions, shares):
+    """Each hinge vertex's own stiffness along its direction.
+
+    stiff (h,) N m with damping; slopes (h, 4, 3); directions (n, 3) unit; shares (4 h,) N/m.
+    """
     for i in prange(hinges.shape[0]):
         for k in range(4):
             v = hinges[i, k]
@@ -170,6 +187,11 @@ def _own_stiffness(hinges, stiff, slopes, directions, shares):
 
 @njit(parallel=True, cache=True)
 def _product(p, hinges, stiff, slopes, shares, starts, corners, out):
+    """Add the Hessian's product with p (n, 3) to out (n, 3).
+
+    stiff (h,) N m; slopes (h, 4, 3); shares (4 h, 3), scratch; corners (4 h,) about each vertex from starts (n
+    + 1,).
+    """
     for i in prange(hinges.shape[0]):
         turn = 0.0
         for k in range(4):

@@ -33,7 +33,7 @@ class Cloth:
     vertex_areas  (n,) m2
     volume        m3 that it encloses as made
     mass          (n,) kg
-    loads         force tables (k, 4) of weft, warp and shear, as `model.load_curve.force_table` lays them out
+    loads         force tables (k, 4) of weft, warp and shear, as `model.fabric.force_table` lays them out
     stretched, sheared  (m,) m2, area times the multiplier of stretch and of shear
     stretch_retardation (m,) s, bend_retardation (h,) s
     bend          (h,) N m, hinge stiffness, shape memory with it

@@ -126,6 +126,10 @@ class Contact:
 
 @njit(cache=True)
 def _own_stiffness(active, ends, normal, row_stiffness, directions, out):
+    """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m.
+
+    active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m.
+    """
     count = directions.shape[0]
     for index in range(active.shape[0]):
         i = active[index]
@@ -142,6 +146,12 @@ def _own_stiffness(active, ends, normal, row_stiffness, directions, out):
 
 @njit(cache=True)
 def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_stiffness, push, out):
+    """Energy of the rows, J, and how many push; their gradient is added to out (n, 3) N.
+
+    x (s, 3) m, cloth then colliders, of which count = n are cloth; ends (r, 2); normal (r, 3); stiffness (r,)
+    N/m; soft, depth (r,) m; sides (r, 2). Out: active (r,), row_stiffness (r,) N/m, both up to that number;
+    push (SIDES * n, 3) N.
+    """
     energy, used = 0.0, 0
     for i in range(ends.shape[0]):
         a, b = ends[i, 0], ends[i, 1]
@@ -165,6 +175,7 @@ def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_sti
 
 @njit(cache=True)
 def _pressed(x, ends, normal, stiffness, soft, depth):
+    """Energy of the rows, J; arrays as in `_push`."""
     energy = 0.0
     for i in range(ends.shape[0]):
         short = soft[i] - row_gap(x, ends[i, 0], ends[i, 1], normal, i)
@@ -175,7 +186,11 @@ def _pressed(x, ends, normal, stiffness, soft, depth):
 
 @njit(cache=True)
 def _along(x, corners, weights, offset, normal, i, v):
-    """Offset of vertex v from anchor i, along the surface."""
+    """Offset of vertex v from anchor i, along the surface.
+
+    Anchors a = SIDES * n, anchor side * n + v of vertex v: corners (a, 3), -1 for a place in space; weights (a,
+    3); offset (a, 3) m; normal (a, 3).
+    """
     a, b, c = x[v, 0] - offset[i, 0], x[v, 1] - offset[i, 1], x[v, 2] - offset[i, 2]
     if corners[i, 0] >= 0:
         for k in range(3):
@@ -202,6 +217,11 @@ def _pull(i, v, corners, weights, a, b, c, out):
 
 @njit(cache=True)
 def _drag_back(x, corners, weights, offset, limit, stick, push, normal, grip, out):
+    """Energy of friction, J; its gradient is added to out (n, 3) N.
+
+    x (s, 3) m; anchors as in `_along`; limit (a,) N; stick N/m; push (a, 3) N. Out: normal (a, 3), grip (a,)
+    N/m.
+    """
     energy, count = 0.0, x.shape[0]
     for i in range(limit.shape[0]):
         grip[i] = 0.0
@@ -225,6 +245,7 @@ def _drag_back(x, corners, weights, offset, limit, stick, push, normal, grip, ou
 
 @njit(cache=True)
 def _friction_energy(length, limit, stick):
+    """Energy of one anchor, J: a spring up to its limit, then a constant force (limit in N, stick in N/m)."""
     if length * stick <= limit:
         return 0.5 * stick * length * length
     return limit * (length - 0.5 * limit / stick)
@@ -232,6 +253,7 @@ def _friction_energy(length, limit, stick):
 
 @njit(cache=True)
 def _gripped(x, corners, weights, offset, limit, stick, normal, grip):
+    """Energy of friction, J, with grip (a,) and normal (a, 3) as they are; arrays as in `_drag_back`."""
     energy, count = 0.0, x.shape[0]
     for i in range(grip.shape[0]):
         if grip[i] > 0.0:
@@ -242,6 +264,11 @@ def _gripped(x, corners, weights, offset, limit, stick, normal, grip):
 
 @njit(cache=True)
 def _product(p, active, ends, normal, row_stiffness, corners, weights, surface, grip, out):
+    """Add the Hessian's product with p (n, 3) to out (n, 3).
+
+    active (a,) rows; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`, surface their
+    normals; grip N/m.
+    """
     count = p.shape[0]
     for index in range(active.shape[0]):
         i = active[index]

@@ -97,7 +97,11 @@ def _on_colliders(state: ClothState, predicted: Points, friction: Friction, soft
 
 @njit(cache=True)
 def _keep_rows(start, x, ends, normal, soft, softness, landing, sweeps):
-    """Gauss-Seidel over the rows that would close, forwards and backwards in turn."""
+    """Gauss-Seidel over the rows that would close, forwards and backwards in turn.
+
+    start, x (s, 3) m, x moved in place; ends (r, 2); normal (r, 3); soft (r,) m; softness (s,) m/N, 0 for what
+    stays.
+    """
     used = 0
     chosen = np.empty(ends.shape[0], np.int64)
     wanted = np.empty(ends.shape[0])
@@ -134,6 +138,9 @@ def _keep_grips(start, x, normal, corners, weights, limit, softness, count, swee
 
     Each anchor takes the motion along the surface between its vertex and what carries it, with at most the
     force `limit` (a,) N.
+
+    start, x (s, 3) m; anchors of `contact_force`: normal, weights (a, 3), corners (a, 3); softness (s,) m/N;
+    count, of the cloth's vertices.
     """
     force = np.zeros((normal.shape[0], 3))
     along = np.zeros(3)

@@ -77,6 +77,10 @@ class Inertia:
 
 @njit(cache=True)
 def _pull_back(x, target, weight, out):
+    """Energy, J, and its gradient, added to out (n, 3) N.
+
+    x, target (n, 3) m; weight (n,) N/m, mass over step squared.
+    """
     energy = 0.0
     for v in range(x.shape[0]):
         for k in range(3):
@@ -88,6 +92,7 @@ def _pull_back(x, target, weight, out):
 
 @njit(cache=True)
 def _weigh(p, weight, out):
+    """Add weight (n,) times p (n, 3) to out (n, 3)."""
     for v in range(p.shape[0]):
         for k in range(3):
             out[v, k] += weight[v] * p[v, k]

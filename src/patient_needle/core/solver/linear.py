@@ -45,13 +45,20 @@ class Gather:
 
 @njit(parallel=True, cache=True)
 def _gather(starts, corners, shares, out):
+    """Add up every vertex's corners.
+
+    corners (c,) of each vertex from starts (n + 1,); shares (c, 3); out (n, 3).
+    """
     for v in prange(out.shape[0]):
         sum_corners(v, starts, corners, shares, out)
 
 
 @njit(cache=True)
 def sum_corners(v, starts, corners, shares, out):
-    """Add up vertex v's corners, in order."""
+    """Add up vertex v's corners, in order.
+
+    starts, corners, shares and out as in `_gather`.
+    """
     a, b, c = 0.0, 0.0, 0.0
     for i in range(starts[v], starts[v + 1]):
         corner = corners[i]
@@ -65,6 +72,7 @@ def sum_corners(v, starts, corners, shares, out):
 
 @njit(parallel=True, cache=True)
 def _gather_scalars(starts, corners, shares, out):
+    """The same of shares (c,), into out (n,)."""
     for v in prange(out.shape[0]):
         here = 0.0
         for i in range(starts[v], starts[v + 1]):
@@ -231,6 +239,7 @@ class Preconditioner:
 
 @njit(cache=True)
 def _add_along(normals, softness, right, out):
+    """Add softness (n,) m/N along each unit normal (n, 3) times right (n, 3) N to out (n, 3) m."""
     for v in range(right.shape[0]):
         along = softness[v] * (
             normals[v, 0] * right[v, 0] + normals[v, 1] * right[v, 1] + normals[v, 2] * right[v, 2]
@@ -290,7 +299,10 @@ def conjugate_gradients(
 
 @njit(cache=True)
 def _curvature(search, product, held):
-    """The product with held rows left out, and its inner product with the search direction."""
+    """The product with held rows left out, and its inner product with the search direction.
+
+    search (n, 3) m; product (n, 3) N; held (n,) bool.
+    """
     result = 0.0
     for v in range(search.shape[0]):
         if held[v]:
@@ -302,6 +314,7 @@ def _curvature(search, product, held):
 
 @njit(cache=True)
 def _descend(step, search, residual, product, length):
+    """Take a step of `length` along the search direction; all arrays (n, 3)."""
     for v in range(step.shape[0]):
         for k in range(3):
             step[v, k] += length * search[v, k]
@@ -310,6 +323,7 @@ def _descend(step, search, residual, product, length):
 
 @njit(cache=True)
 def _turn(search, shaped, share):
+    """The next search direction from the shaped residual; arrays (n, 3)."""
     for v in range(search.shape[0]):
         for k in range(3):
             search[v, k] = shaped[v, k] + share * search[v, k]

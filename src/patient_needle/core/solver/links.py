@@ -157,6 +157,12 @@ class LinkTerm:
 def _pull(
     x, vertex, others, weights, place, length, pulls, stiffness, most, out, along, across, inward, stiff, keep
 ):
+    """Energy of the links, J; with `keep` the gradient is added to out (n, 3) N and the linearisation kept.
+
+    x (n, 3) m; q links: vertex (q,), others (q, 3) with NOBODY for none, weights (q, 3), place (q, 3) m, length
+    (q,) m, pulls (q,) bool, stiffness (q,) N/m, most (q,) N. Kept: along (q, 3) unit, across, inward (q,)
+    shares of stiffness, stiff (q,) N/m.
+    """
     energy = 0.0
     away = np.zeros(3)
     for i in range(vertex.shape[0]):
@@ -198,6 +204,7 @@ def _pull(
 
 @njit(cache=True)
 def _bend_back(p, vertex, others, weights, along, across, inward, stiff, out):
+    """Add the Hessian's product with p (n, 3) to out (n, 3); arrays as `_pull` keeps them."""
     away = np.zeros(3)
     for i in range(vertex.shape[0]):
         if stiff[i] == 0.0:
@@ -219,6 +226,7 @@ def _bend_back(p, vertex, others, weights, along, across, inward, stiff, out):
 
 @njit(cache=True)
 def _own(directions, vertex, others, weights, along, across, inward, stiff, out):
+    """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m; arrays as in `_pull`."""
     for i in range(vertex.shape[0]):
         if stiff[i] == 0.0:
             continue

@@ -105,7 +105,11 @@ class Membrane:
 
 @njit(cache=True)
 def images(x, triangles, rest, t):
-    """Images of unit weft and warp in triangle t."""
+    """Images of unit weft and warp in triangle t.
+
+    x (n, 3) m; triangles (m, 3); rest (m, 4) 1/m, the inverse of the rest corners: weft and warp of corners 1
+    and 2.
+    """
     a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
     p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
     e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
@@ -126,7 +130,10 @@ def _measure(u0, u1, u2, v0, v1, v2):
 
 @njit(parallel=True, cache=True)
 def strains_of(x, triangles, rest, out):
-    """Lengths of the images of weft and warp and the sine of their shear, of each triangle."""
+    """Lengths of the images of weft and warp and the sine of their shear, of each triangle.
+
+    out (m, 3).
+    """
     for t in prange(triangles.shape[0]):
         lu, lv, shear = _measure(*images(x, triangles, rest, t))
         out[t, 0], out[t, 1], out[t, 2] = lu, lv, shear
@@ -134,7 +141,10 @@ def strains_of(x, triangles, rest, out):
 
 @njit(cache=True)
 def _row(table, strain):
-    """The row of a force table that holds at `strain`."""
+    """The row of a force table that holds at `strain`.
+
+    table (k, 4) as `model.fabric.force_table` lays it out.
+    """
     if strain < 0.0:
         return 0
     row = 1
@@ -160,6 +170,7 @@ def _pull(table, strain):
 
 @njit(cache=True)
 def _density(lu, lv, shear, stretched, sheared, weft, warp, slide, before, ratio):
+    """Energy of one triangle, J, with its damping potential; stretched, sheared m2 of it."""
     du, dv, ds = lu - before[0], lv - before[1], shear - before[2]
     return stretched * (
         _work(weft, lu - 1) + _work(warp, lv - 1) + 0.5 * ratio * (weft[1, 2] * du * du + warp[1, 2] * dv * dv)
@@ -168,6 +179,7 @@ def _density(lu, lv, shear, stretched, sheared, weft, warp, slide, before, ratio
 
 @njit(parallel=True, cache=True)
 def _energies(x, triangles, rest, stretched, sheared, weft, warp, slide, before, ratio, out):
+    """Energy of each triangle, into out (m,) J; arrays as in `_linearise`."""
     for t in prange(triangles.shape[0]):
         lu, lv, shear = _measure(*images(x, triangles, rest, t))
         out[t] = _density(lu, lv, shear, stretched[t], sheared[t], weft, warp, slide, before[t], ratio[t])
@@ -175,7 +187,10 @@ def _energies(x, triangles, rest, stretched, sheared, weft, warp, slide, before,
 
 @njit(cache=True)
 def spread(shares, rest, t, a0, a1, a2, b0, b1, b2):
-    """Forces on the images to the triangle's corners."""
+    """Forces on the images to the triangle's corners.
+
+    shares (3 m, 3) N; rest (m, 4) 1/m.
+    """
     p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
     i = 3 * t
     shares[i + 1, 0], shares[i + 1, 1] = p * a0 + q * b0, p * a1 + q * b1
@@ -190,6 +205,13 @@ def spread(shares, rest, t, a0, a1, a2, b0, b1, b2):
 def _linearise(
     x, triangles, rest, stretched, sheared, weft, warp, slide, before, ratio, shares, line, energies
 ):  # fmt: skip
+    """Energies, gradients and what the Hessian's positive part needs.
+
+    x (n, 3) m; triangles (m, 3); rest (m, 4) 1/m; stretched, sheared (m,) m2; before (m, 3) strains at the
+    substep's start; ratio (m,), retardation over step. Out: shares (3 m, 3) N; energies (m,) J; line (m, 17):
+    unit images of weft 0:3 and warp 3:6, stiffness along and across of weft 6:8 and warp 8:10, of shear 10,
+    slopes of shear by weft 11:14, by warp 14:17.
+    """
     for t in prange(triangles.shape[0]):
         u0, u1, u2, v0, v1, v2 = images(x, triangles, rest, t)
         lu, lv, shear = _measure(u0, u1, u2, v0, v1, v2)
@@ -239,6 +261,10 @@ def _corner_stiffness(line, t, p, q, n0, n1, n2):
 
 @njit(parallel=True, cache=True)
 def _own_stiffness(triangles, rest, line, directions, shares):
+    """Each corner's own stiffness along its direction.
+
+    line (m, 17) as in `_linearise`; directions (n, 3) unit; shares (3 m,) N/m.
+    """
     for t in prange(rest.shape[0]):
         p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
@@ -250,6 +276,11 @@ def _own_stiffness(triangles, rest, line, directions, shares):
 
 @njit(parallel=True, cache=True)
 def _product(p, triangles, rest, line, shares, starts, corners, out):
+    """Add the Hessian's product with p (n, 3) to out (n, 3).
+
+    line (m, 17) as in `_linearise`; shares (3 m, 3), scratch; corners (3 m,) about each vertex from starts (n +
+    1,).
+    """
     for t in prange(triangles.shape[0]):
         u0, u1, u2, v0, v1, v2 = images(p, triangles, rest, t)
         n0, n1, n2, m0, m1, m2 = line[t, 0], line[t, 1], line[t, 2], line[t, 3], line[t, 4], line[t, 5]

@@ -29,7 +29,7 @@ class Forces:
 
 @dataclass(frozen=True)
 class Inflation:
-    """What fills a closed cloth in one substep, as `model.wind.Filling` says: amount in Pa or as a share."""
+    """What fills a closed cloth in one substep, as `model.shot.Filling` says: amount in Pa or as a share."""
 
     by_volume: bool
     amount: float
