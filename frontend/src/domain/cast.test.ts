@@ -1,8 +1,6 @@
 import { describe, expect, test } from "vitest";
 import type { SelfCut, ShotDocument, Uploaded } from "../api/client";
-import { placesOf } from "../features/cast/SelfCutPanel";
-import { placed, rolesOf, statedOf, takeOffers, unitOf } from "./cast";
-import { floorText } from "./floor";
+import { floorText, placed, placesOf, rolesOf, statedOf, takeOffers, unitOf } from "./cast";
 import { keysOf, onBetween, spanOf, withKey, withoutKey } from "./keys";
 
 const empty: ShotDocument = {

@@ -1,7 +1,33 @@
 /** From the shot, what was read of it and the takes chosen, to what stands on the stage. */
 import { part, type Reading, type Shot, type Take } from "../api/client";
 import type { Bench } from "../domain/thread";
-import type { Description, Member, Worn } from "./scenery";
+
+export interface Member {
+  name: string;
+  kind: "character" | "prop" | "set piece";
+  moves: boolean;
+  /** Where values per vertex come from that are shown on it, and the value shown darkest. */
+  shade?: { path: string; high: number };
+}
+
+/** One cloth of the stage: a garment, as made (take null) or as a take has it up to frame `last`. */
+export interface Worn {
+  garment: string;
+  dye: number;
+  pane: number;
+  take: number | null;
+  first: number;
+  last: number;
+}
+
+export interface Description {
+  shot: number;
+  revision: number;
+  first: number;
+  last: number;
+  members: Member[];
+  worn: Worn[];
+}
 
 /** Whether a bench looks at takes; the others look at garments as they were made. */
 export function looksAtTakes(bench: Bench): boolean {

@@ -1,6 +1,7 @@
 // @vitest-environment jsdom
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import { type Description, Scenery } from "./scenery";
+import type { Description } from "./description";
+import { Scenery } from "./scenery";
 import type { Stage } from "./stage";
 
 const POINTS = 3;
@@ -11,15 +12,20 @@ let done: string[] = [];
 function fakeStage() {
   const bodies = new Map<string, number>();
   const cloths = new Map<string, number>();
+  const still = () => undefined;
   const stage = {
-    bodies, cloths,
-    setPanes: () => false, setLook: () => undefined, chalk: () => undefined, shade: () => undefined, markBody: () => undefined,
-    shadeBody: () => undefined, showCloth: () => undefined, subjectSize: () => 1,
-    bodyNames: () => [...bodies.keys()], clothKeys: () => [...cloths.keys()],
-    putBody: (name: string) => bodies.set(name, -1), dropBody: (name: string) => bodies.delete(name),
+    bodies: {
+      mark: still, shade: still, names: () => [...bodies.keys()], size: () => bodies.size, get: (name: string) => bodies.get(name),
+      put: (name: string) => bodies.set(name, -1), drop: (name: string) => bodies.delete(name),
+    },
+    cloths: {
+      setLook: still, chalk: still, shade: still, show: still, keys: () => [...cloths.keys()], size: () => cloths.size,
+      values: () => [...cloths.values()],
+      put: (key: string) => cloths.set(key, -1), drop: (key: string) => cloths.delete(key),
+      move: (key: string, positions: Float32Array) => cloths.set(key, positions[0] as number),
+    },
+    setPanes: () => false, subjectSize: () => 1,
     moveBody: (name: string, positions: Float32Array) => bodies.set(name, positions[0] as number),
-    putCloth: (key: string) => cloths.set(key, -1), dropCloth: (key: string) => cloths.delete(key),
-    moveCloth: (key: string, positions: Float32Array) => cloths.set(key, positions[0] as number),
   };
   return stage;
 }
@@ -65,10 +71,10 @@ test("nothing stands on the stage until all of a frame has come, then all of it 
   scenery.set(described(1));
   scenery.show(5);
   await arrive(/mesh|cast/);
-  expect([stage.bodies.size, stage.cloths.size]).toEqual([0, 0]);
+  expect([stage.bodies.size(), stage.cloths.size()]).toEqual([0, 0]);
   expect(shown).toHaveBeenLastCalledWith(null);
   await arrive(/garments.*positions/);
-  expect([stage.bodies.get("body"), [...stage.cloths.values()]]).toEqual([5, [5]]);
+  expect([stage.bodies.get("body"), stage.cloths.values()]).toEqual([5, [5]]);
   expect(shown).toHaveBeenLastCalledWith({ frame: 5, takes: [7] });
 });
 
@@ -81,10 +87,10 @@ test("while one thing of a frame is on its way the last whole frame stays", asyn
   await arrive(/mesh|positions\/0\//);
   await arrive(/cast.*positions\/24/); // what was looked ahead for, of the body alone
   scenery.show(30);
-  expect([stage.bodies.get("body"), [...stage.cloths.values()]]).toEqual([5, [5]]);
+  expect([stage.bodies.get("body"), stage.cloths.values()]).toEqual([5, [5]]);
   expect(shown).toHaveBeenLastCalledWith({ frame: 5, takes: [7] });
   await arrive(/garments.*positions\/24/);
-  expect([stage.bodies.get("body"), [...stage.cloths.values()]]).toEqual([30, [30]]);
+  expect([stage.bodies.get("body"), stage.cloths.values()]).toEqual([30, [30]]);
 });
 
 test("another revision takes the place of the one before in one step", async () => {
@@ -95,8 +101,8 @@ test("another revision takes the place of the one before in one step", async () 
   await arrive(/./);
   scenery.set({ ...described(2), members: [{ name: "other", kind: "prop", moves: true }] });
   await arrive(/mesh/);
-  expect([...stage.bodies.keys()]).toEqual(["body"]);
+  expect(stage.bodies.names()).toEqual(["body"]);
   await arrive(/./);
-  expect([...stage.bodies.keys()]).toEqual(["other"]);
+  expect(stage.bodies.names()).toEqual(["other"]);
   expect(stage.bodies.get("other")).toBe(5);
 });

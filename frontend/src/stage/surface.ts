@@ -1,5 +1,5 @@
 /** A triangle mesh that moves: positions and smooth normals in buffers that are written in place. */
-import { BufferAttribute, BufferGeometry, DynamicDrawUsage } from "three";
+import { Box3, BufferAttribute, BufferGeometry, DynamicDrawUsage } from "three";
 
 export class Surface {
   readonly geometry = new BufferGeometry();
@@ -63,9 +63,9 @@ export class Surface {
     this.mark("color");
   }
 
-  /** A map's values, between which lines of equal value are drawn. */
-  draw(values: Float32Array): void {
-    this.chalk.set(values);
+  /** A map's values from `low` to `high`, between which lines of equal value are drawn. */
+  draw(values: Float32Array, low: number, high: number): void {
+    for (let v = 0; v < this.count; v += 1) this.chalk[v] = ((values[v] as number) - low) / (high - low);
     this.mark("chalk");
   }
 
@@ -77,6 +77,11 @@ export class Surface {
   dispose(): void {
     this.geometry.dispose();
   }
+}
+
+/** Around points x y z each. */
+export function boxOf(points: Float32Array): Box3 {
+  return new Box3().setFromArray(points as unknown as number[]);
 }
 
 /** Area-weighted vertex normals; a vertex without area gets none. */

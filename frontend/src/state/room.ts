@@ -61,10 +61,6 @@ export interface Room {
   less: string | null;
   /** Whether a line is drawn on the cloth, and the values at its start and its end. */
   line: readonly [number, number] | null;
-  /** The map's value under the pointer. */
-  chalkHere: number | null;
-  /** The values of the map on the stage, as they are drawn. */
-  chalkValues: Float32Array | null;
   /** Whose keys the tape shows. */
   lane: string | null;
   theme: Theme;
@@ -108,8 +104,6 @@ export const useRoom = create<Room>((set) => ({
   brush: { radius_mm: 40, strength: 1, softness: 0.5, mode: "add", amount: 1, through: false, mirrored: false },
   less: null,
   line: null,
-  chalkHere: null,
-  chalkValues: null,
   lane: null,
   theme: rememberedTheme(),
   sheet: false,

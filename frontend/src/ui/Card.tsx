@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { capital } from "../domain/words";
@@ -67,5 +68,19 @@ export function FaultNote({ fault }: { fault: { what: string; where: string; rem
       {fault.where && <Typography sx={{ fontSize: 12 }}>{fault.where}</Typography>}
       {fault.remedy && <Typography sx={{ fontSize: 12, color: "text.secondary" }}>{fault.remedy}.</Typography>}
     </Box>
+  );
+}
+
+export function Small(props: { label: string; act(): void; children: ReactNode; off?: boolean; pressed?: boolean }) {
+  return (
+    <Button
+      aria-label={props.label}
+      aria-pressed={props.pressed}
+      disabled={props.off}
+      onClick={props.act}
+      sx={{ minWidth: 0, px: 0.75, py: 0.2, fontSize: 12.5, fontWeight: props.pressed ? 600 : 400, textDecoration: props.pressed ? "underline" : "none" }}
+    >
+      {props.children}
+    </Button>
   );
 }

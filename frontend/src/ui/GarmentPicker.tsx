@@ -2,12 +2,6 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useRoom } from "../state/room";
 
-/** The garment being worked on; the first one when none was chosen, undefined when there is none. */
-export function useGarmentAtHand(names: readonly string[]): string | undefined {
-  const chosen = useRoom((room) => room.garment);
-  return chosen !== null && names.includes(chosen) ? chosen : names[0];
-}
-
 /** Choose the garment to work on. Nothing to choose when there is one. */
 export function GarmentPicker({ names, garment }: { names: readonly string[]; garment: string }) {
   const set = useRoom((room) => room.set);

@@ -1,11 +1,14 @@
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { Reading, Shot } from "../../api/client";
+import { bringIn, type Reading, type Shot } from "../../api/client";
+import { floorFile, placed } from "../../domain/cast";
+import { freeName } from "../../domain/edits";
+import { complain, useEdit } from "../../state/queries";
 import { BroughtIntoView } from "../../ui/BroughtIntoView";
 import { Card, Section } from "../../ui/Card";
 import { BringIn } from "./BringIn";
 import { FrameFields } from "./FrameFields";
 import { GarmentPanel } from "./GarmentPanel";
-import { LayFloor } from "./LayFloor";
 import { MemberPanel } from "./MemberPanel";
 
 /** Who and what is in the shot, and what was read of each. */
@@ -41,5 +44,28 @@ function Empty({ text }: { text: string }) {
     <Typography variant="body2" color="text.secondary">
       {text}
     </Typography>
+  );
+}
+
+/** A floor of our own making under a shot that has none. */
+function LayFloor({ shot }: { shot: Shot }) {
+  const edit = useEdit(shot);
+  const cast = shot.document.cast ?? [];
+  if (cast.some((one) => one.name.includes("floor"))) return null;
+  const lay = () => {
+    const name = freeName("floor", cast.map((one) => one.name));
+    bringIn(floorFile(), () => undefined)
+      .then((found) => {
+        edit.mutate({
+          edit: (document) => placed(document, found, { role: "set piece", name, mesh: found.meshes[0]?.name ?? "", target: "" }),
+          uploads: { [found.name]: found.sha },
+        });
+      })
+      .catch(complain);
+  };
+  return (
+    <Button size="small" disabled={edit.isPending} onClick={lay}>
+      Lay a floor at height 0
+    </Button>
   );
 }

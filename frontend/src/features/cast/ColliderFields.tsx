@@ -15,7 +15,7 @@ import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
 import { PopNote } from "../../ui/PopNote";
 import { SpanFields } from "../../ui/SpanFields";
-import { UnderstudyFields } from "./UnderstudyFields";
+import { type Keep, UnderstudyFields } from "./UnderstudyFields";
 
 interface ColliderFieldsProps {
   shot: Shot;
@@ -60,7 +60,6 @@ function widenGap(collider: ColliderRecord, pop: Pop, keep: Keep): void {
   keep({ [key]: spread(collider[key], [pop.first, pop.last], pop.wider) }, `changes over frames ${pop.wider[0]} to ${pop.wider[1]}`);
 }
 
-export type Keep = (change: Partial<ColliderRecord>, said: string) => void;
 
 function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
   const { clearance_mm: clearance, friction, thickness_mm: thickness } = collider;

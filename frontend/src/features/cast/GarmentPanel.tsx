@@ -8,7 +8,7 @@ import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
 import { OfferList } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
 import { TakeOut } from "./TakeOut";
-import { UnitFields } from "./UnitFields";
+import { UnitFields } from "../../ui/UnitFields";
 
 /** One garment: what was read of it, and how it stands to the body at the start. */
 export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: GarmentRecord; reading: Reading | undefined }) {

@@ -5,14 +5,13 @@ import { changeFrames, changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
 import { ColliderFields } from "./ColliderFields";
-import { MotionFields } from "./MotionFields";
+import { MotionFields, ParentFields } from "./MotionFields";
 import { Offers } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
-import { ParentFields } from "./ParentFields";
 import { SelfCutPanel } from "./SelfCutPanel";
 import { ShapePanel } from "./ShapePanel";
 import { TakeOut } from "./TakeOut";
-import { UnitFields } from "./UnitFields";
+import { UnitFields } from "../../ui/UnitFields";
 
 /** One cast member: what was read, its unit and axis, and what is wrong with it. */
 export function MemberPanel({ shot, member, reading }: { shot: Shot; member: CastRecord; reading: Reading | undefined }) {

@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import type { CastRecord, MemberReading, Shot } from "../../api/client";
+import type { CastRecord, MemberReading, Reading, Shot } from "../../api/client";
 import { changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
@@ -46,6 +46,65 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
             Back to its own motion
           </Button>
         </>
+      )}
+    </Fold>
+  );
+}
+
+interface ParentFieldsProps {
+  shot: Shot;
+  member: CastRecord;
+  reading: Reading | undefined;
+}
+
+/** Which joint of which character carries a prop or set piece. */
+export function ParentFields({ shot, member, reading }: ParentFieldsProps) {
+  const edit = useEdit(shot);
+  const carriers = (shot.document.cast ?? []).filter((one) => one.kind === "character" && (reading?.cast[one.name]?.parts.length ?? 2) > 1);
+  if (member.kind === "character" || carriers.length === 0) return null;
+  const parent = member.parent;
+  const joints = reading?.cast[parent?.member ?? ""]?.parts ?? [];
+  const put = (next: CastRecord["parent"], said: string) => {
+    edit.mutate({ edit: (document) => changeMember(document, member.name, { parent: next }, said) });
+  };
+  return (
+    <Fold title="Carried" said={parent === null ? "by nobody" : `by ${parent.member}, ${parent.joint}`}>
+      <TextField
+        select
+        label="Carried by"
+        value={parent?.member ?? ""}
+        margin="dense"
+        onChange={(event) => {
+          const name = event.target.value;
+          const first = reading?.cast[name]?.parts[0];
+          if (name === "" || first === undefined) put(null, "carried by nobody");
+          else put({ member: name, joint: first }, `carried by ${name}`);
+        }}
+      >
+        <MenuItem value="">nobody</MenuItem>
+        {carriers.map((one) => (
+          <MenuItem key={one.name} value={one.name}>
+            {one.name}
+          </MenuItem>
+        ))}
+      </TextField>
+      {parent !== null && (
+        <TextField
+          select
+          label="Joint"
+          value={joints.includes(parent.joint) ? parent.joint : ""}
+          margin="dense"
+          helperText="It stands as placed while the character is in its rest pose"
+          onChange={(event) => {
+            put({ ...parent, joint: event.target.value }, `carried by ${event.target.value}`);
+          }}
+        >
+          {joints.map((joint) => (
+            <MenuItem key={joint} value={joint}>
+              {joint}
+            </MenuItem>
+          ))}
+        </TextField>
       )}
     </Fold>
   );

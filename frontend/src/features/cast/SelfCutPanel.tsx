@@ -2,7 +2,8 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
-import type { SelfCut, Shot } from "../../api/client";
+import type { Shot } from "../../api/client";
+import { placesOf } from "../../domain/cast";
 import { count, mm } from "../../domain/words";
 import { useSelfCuts } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -55,26 +56,4 @@ export function SelfCutPanel({ shot, member }: { shot: Shot; member: string }) {
       )}
     </Fold>
   );
-}
-
-interface CutPlace {
-  between: string;
-  first: number;
-  last: number;
-  worst: SelfCut;
-}
-
-/** Cuts of one place in frames that follow each other, taken together. */
-export function placesOf(cuts: readonly SelfCut[]): CutPlace[] {
-  const out: CutPlace[] = [];
-  for (const cut of cuts) {
-    const open = out.find((one) => one.between === cut.between && one.last === cut.frame - 1);
-    if (open === undefined) {
-      out.push({ between: cut.between, first: cut.frame, last: cut.frame, worst: cut });
-    } else {
-      open.last = cut.frame;
-      if (cut.depth > open.worst.depth) open.worst = cut;
-    }
-  }
-  return out;
 }

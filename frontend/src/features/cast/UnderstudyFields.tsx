@@ -8,7 +8,8 @@ import { mm } from "../../domain/words";
 import { useRoom } from "../../state/room";
 import { Figure } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
-import type { Keep } from "./ColliderFields";
+
+export type Keep = (change: Partial<ColliderRecord>, said: string) => void;
 
 const SHAPES: readonly (readonly [UnderstudyRecord["shape"], string])[] = [
   ["reduced", "its mesh with fewer triangles"],

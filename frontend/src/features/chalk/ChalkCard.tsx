@@ -4,7 +4,8 @@ import { mapAtHand, mapsOf } from "../../domain/chalk";
 import { useLastReading } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card } from "../../ui/Card";
-import { GarmentPicker, useGarmentAtHand } from "../../ui/GarmentPicker";
+import { useGarmentAtHand } from "../../state/garment";
+import { GarmentPicker } from "../../ui/GarmentPicker";
 import { BrushSection } from "./BrushSection";
 import { MapList } from "./MapList";
 import { MapPanel } from "./MapPanel";
@@ -14,7 +15,7 @@ import { Rules } from "./Rules";
 export function ChalkCard({ shot, reading: newest }: { shot: Shot; reading: Reading | undefined }) {
   const reading = useLastReading(shot, newest);
   const names = shot.document.garments.map((garment) => garment.name);
-  const garment = useGarmentAtHand(names);
+  const garment = useGarmentAtHand(shot);
   const wanted = useRoom((room) => room.chalk);
   if (garment === undefined) {
     return (

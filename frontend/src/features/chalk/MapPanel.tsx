@@ -6,6 +6,7 @@ import { useMemo } from "react";
 import { download, type MapRecord, part, type Shot } from "../../api/client";
 import { apartOf, changeMap, lessOf, mapsOf, removeMap, removeStep, roleOf, spanOf, spreadOf, stepSaid } from "../../domain/chalk";
 import { capital, count, signed } from "../../domain/words";
+import { usePainted } from "../../state/painted";
 import { useFacts } from "../../state/facts";
 import { complain, useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -77,7 +78,7 @@ function nothingFor(shot: Shot, garment: string, map: MapRecord): string | null 
 /** How its values lie, or where they differ from those of another map. */
 function Compare({ map, others }: { map: MapRecord; others: readonly MapRecord[] }) {
   const wanted = useRoom((room) => room.less);
-  const values = useRoom((room) => room.chalkValues);
+  const values = usePainted((painted) => painted.values);
   const set = useRoom((room) => room.set);
   const less = lessOf(others, map, wanted);
   const found = useMemo(() => (values === null ? null : apartOf(values)), [values]);
@@ -126,7 +127,7 @@ function SaveAs({ shot, garment, map }: MapPanelProps) {
 
 /** How many vertices have which value. */
 function Spread() {
-  const values = useRoom((room) => room.chalkValues);
+  const values = usePainted((painted) => painted.values);
   const spread = useMemo(() => (values === null ? null : spreadOf(values)), [values]);
   if (spread === null || values === null) return null;
   const most = Math.max(...spread.tenths, 1);

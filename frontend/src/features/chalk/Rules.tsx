@@ -9,8 +9,8 @@ import { Section } from "../../ui/Card";
 import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
-import { placeOf } from "../fasten/Choosing";
-import { AlongLine, FromBody, FromFile, FromGarment, FromKept } from "./Sources";
+import { placeOf } from "../../ui/Choosing";
+import { type Add, AlongLine, FromBody, FromFile, FromGarment, FromKept } from "./Sources";
 
 interface RulesProps {
   shot: Shot;
@@ -20,7 +20,6 @@ interface RulesProps {
   reading: Reading | undefined;
 }
 
-export type Add = (step: StepRecord) => void;
 
 /** What a hand is slow at: fills, gradients, changes of all values at once. */
 export function Rules({ shot, garment, map, maps, reading }: RulesProps) {

@@ -4,7 +4,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
-import { bringIn, type MapRecord, type Reading, type Shot, type Uploaded } from "../../api/client";
+import { bringIn, type MapRecord, type Reading, type Shot, type StepRecord, type Uploaded } from "../../api/client";
 import { addStep, mapsOf } from "../../domain/chalk";
 import { choiceSaid, PLAIN_CHOICE } from "../../domain/holds";
 import { useFacts } from "../../state/facts";
@@ -13,7 +13,8 @@ import { notify, useRoom } from "../../state/room";
 import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
-import type { Add } from "./Rules";
+
+export type Add = (step: StepRecord) => void;
 
 interface Of {
   shot: Shot;

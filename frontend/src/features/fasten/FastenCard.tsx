@@ -2,15 +2,16 @@ import Typography from "@mui/material/Typography";
 import type { Reading, Shot } from "../../api/client";
 import { holdsOf } from "../../domain/edits";
 import { Card, Section } from "../../ui/Card";
-import { GarmentPicker, useGarmentAtHand } from "../../ui/GarmentPicker";
-import { Choosing } from "./Choosing";
+import { useGarmentAtHand } from "../../state/garment";
+import { GarmentPicker } from "../../ui/GarmentPicker";
+import { Choosing } from "../../ui/Choosing";
 import { HoldPanel } from "./HoldPanel";
 import { NewHold } from "./NewHold";
 
 /** What holds the cloth: choose some of it, and say how it is held. */
 export function FastenCard({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
   const names = shot.document.garments.map((garment) => garment.name);
-  const garment = useGarmentAtHand(names);
+  const garment = useGarmentAtHand(shot);
   if (garment === undefined) {
     return (
       <Card title="Fasten" lead="What holds the cloth.">

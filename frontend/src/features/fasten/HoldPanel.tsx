@@ -14,7 +14,7 @@ import { KeyedField } from "../../ui/KeyedField";
 import { NumberField } from "../../ui/NumberField";
 import { PopNote } from "../../ui/PopNote";
 import { SpanFields } from "../../ui/SpanFields";
-import { KindFields } from "./KindFields";
+import { type KeepHold, KindFields } from "./KindFields";
 import { ShakeTest } from "./ShakeTest";
 
 export interface HoldPanelProps {
@@ -24,7 +24,6 @@ export interface HoldPanelProps {
   read: HoldReading | undefined;
 }
 
-export type KeepHold = (change: Partial<HoldRecord>, said: string) => void;
 
 /** One hold: what it holds, how firmly, from when to when, and what will be seen to jump. */
 export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {

@@ -8,7 +8,8 @@ import { Fold } from "../../ui/Fold";
 import { KeyedField } from "../../ui/KeyedField";
 import { NumberField, OptionalNumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
-import type { KeepHold } from "./HoldPanel";
+
+export type KeepHold = (change: Partial<HoldRecord>, said: string) => void;
 
 interface KindFieldsProps {
   shot: Shot;

@@ -1,15 +1,14 @@
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
-import { type BorderReading, type Choice, floats, part, type Shot } from "../../api/client";
+import { type BorderReading, type Choice, floats, part, type Shot, verticesOf } from "../../api/client";
 import { freeName, holdsOf } from "../../domain/edits";
 import { addHold, borderOf, type Kind, KINDS, newHold, targetsOf } from "../../domain/holds";
-import { chosenVertices } from "../../stage/clothPicking";
 import { complain, useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Section } from "../../ui/Card";
 import { Pick } from "../../ui/Pick";
-import { placeOf } from "./Choosing";
+import { placeOf } from "../../ui/Choosing";
 
 interface NewHoldProps {
   shot: Shot;
@@ -79,7 +78,7 @@ function saidOf(kind: Kind, to: string | undefined): string {
 /** The middle of what is chosen, m, as the garment was made. */
 async function middleOf(shot: Shot, garment: string, chosen: Choice): Promise<number[]> {
   const base = `/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment)}`;
-  const [{ values }, vertices] = await Promise.all([floats(`${base}/mesh/rest`), chosenVertices(base, chosen)]);
+  const [{ values }, vertices] = await Promise.all([floats(`${base}/mesh/rest`), verticesOf(`${base}/chosen`, chosen)]);
   const sum = [0, 0, 0];
   for (const vertex of vertices) for (let axis = 0; axis < 3; axis += 1) sum[axis] = (sum[axis] ?? 0) + (values[3 * vertex + axis] ?? 0);
   return sum.map((value) => value / Math.max(1, vertices.length));

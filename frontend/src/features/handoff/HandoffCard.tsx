@@ -9,7 +9,7 @@ import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
-import { UNITS } from "../cast/UnitFields";
+import { UNITS } from "../../ui/UnitFields";
 import { DeliveryPanel } from "./DeliveryPanel";
 
 /** Write a take the way the next department wants it, and prove that it is right. */

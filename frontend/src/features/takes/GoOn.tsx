@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { Shot, Take } from "../../api/client";
 import { useTakeDeed } from "../../state/queries";
 import { NumberField } from "../../ui/NumberField";
-import { Small } from "./TakePanel";
+import { Small } from "../../ui/Card";
 
 /** Let a take that ended go on; a finished one to a later frame. */
 export function GoOn({ shot, take }: { shot: Shot; take: Take }) {

@@ -1,13 +1,12 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import type { Shot, Take } from "../../api/client";
 import { bodiesSaid, bytes, faultsOf, patienceSaid, span, stretchSaid, takeState, when } from "../../domain/words";
 import { useTakeDeed, useWearFinished } from "../../state/queries";
 import { useRoom } from "../../state/room";
-import { FaultNote, Panel } from "../../ui/Card";
+import { FaultNote, Panel, Small } from "../../ui/Card";
 import { NameField } from "../../ui/NameField";
 import { GoOn } from "./GoOn";
 
@@ -192,19 +191,5 @@ function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
         </Small>
       )}
     </Box>
-  );
-}
-
-export function Small(props: { label: string; act(): void; children: ReactNode; off?: boolean; pressed?: boolean }) {
-  return (
-    <Button
-      aria-label={props.label}
-      aria-pressed={props.pressed}
-      disabled={props.off}
-      onClick={props.act}
-      sx={{ minWidth: 0, px: 0.75, py: 0.2, fontSize: 12.5, fontWeight: props.pressed ? 600 : 400, textDecoration: props.pressed ? "underline" : "none" }}
-    >
-      {props.children}
-    </Button>
   );
 }

@@ -3,14 +3,15 @@ import type { FabricRecord, GarmentReading, GarmentRecord, Reading, Shot } from 
 import { bendingLength } from "../../domain/swatches";
 import { count, mm } from "../../domain/words";
 import { Card, Figure, Section } from "../../ui/Card";
-import { GarmentPicker, useGarmentAtHand } from "../../ui/GarmentPicker";
+import { useGarmentAtHand } from "../../state/garment";
+import { GarmentPicker } from "../../ui/GarmentPicker";
 import { SwatchSection } from "./SwatchSection";
 import { Worn } from "./Worn";
 
 /** What each garment is made of and how it is worn. */
 export function WardrobeCard({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
   const names = shot.document.garments.map((garment) => garment.name);
-  const name = useGarmentAtHand(names);
+  const name = useGarmentAtHand(shot);
   const garment = shot.document.garments.find((one) => one.name === name);
   const fabric = shot.document.fabrics.find((one) => one.name === garment?.fabric);
   if (garment === undefined || fabric === undefined) {

@@ -39,7 +39,7 @@ from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import CastRecord, parse_shot
 from patient_needle.formats.shot_file.members import assemble_cast, assemble_member
 
-FOLDER = Path(__file__).parents[3] / "demo" / "lamplighter"
+FOLDER = Path(__file__).parents[4] / "demo" / "lamplighter"
 SHOT = (1001, 1120)
 
 

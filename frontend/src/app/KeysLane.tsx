@@ -50,7 +50,7 @@ export function KeysLane({ shot, reading, lane, scale, top }: KeysLaneProps) {
     <g role="group" aria-label={`Keys of ${lane.name}`}>
       {popsOf(reading, lane).map((pop) => (
         <rect key={pop.first} x={xOf(scale, pop.first) - 2} y={top + 3} width={Math.max(4, xOf(scale, pop.last) - xOf(scale, pop.first) + 4)} height={LANE - 6} fill="none" stroke={c.weld} strokeWidth="2" strokeDasharray="3 2">
-          <title>{`It will be seen to jump: ${pop.said}`}</title>
+          <title>{`The cloth will pop here: ${pop.said}`}</title>
         </rect>
       ))}
       <path d={line} fill="none" stroke={c.indigo} strokeWidth="1.5" />
@@ -63,7 +63,7 @@ export function KeysLane({ shot, reading, lane, scale, top }: KeysLaneProps) {
           aria-valuenow={value}
           aria-valuemin={lane.low}
           aria-valuemax={lane.high}
-          style={{ cursor: "grab" }}
+          style={{ cursor: "grab", pointerEvents: "auto" }}
           onPointerDown={(event) => {
             event.stopPropagation();
             event.currentTarget.setPointerCapture(event.pointerId);

@@ -1,6 +1,6 @@
 /** The ring of a brush, lying on the cloth under the pointer. */
 import { BufferGeometry, Line, LineBasicMaterial, Vector3 } from "three";
-import type { ClothHit } from "./stage";
+import type { ClothHit } from "../picking";
 
 const SIDES = 72;
 const ABOVE = 0.002; // m off the cloth

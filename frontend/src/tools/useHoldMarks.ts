@@ -5,8 +5,13 @@ import { holdsOf } from "../domain/edits";
 import { type Kind } from "../domain/holds";
 import { complain } from "../state/queries";
 import { useRoom } from "../state/room";
-import type { Loops } from "./clothPicking";
-import type { Stage } from "./stage";
+import type { Stage } from "../stage/stage";
+
+/** A garment's points at rest, x y z each, and its border loops. */
+export interface Loops {
+  points: Float32Array;
+  loops: Uint32Array[];
+}
 
 export function useHoldMarks(stage: Stage | null, shot: Shot, loops: Loops | null, garment: string | null, base: string): void {
   const chosen = useRoom((room) => room.chosen);

@@ -1,13 +1,14 @@
 /** Drawing around faces of a cast member on the Cast bench: cloth passes them from then on. */
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 import { indices, part, type Shot, verticesOf } from "../api/client";
 import { changeCollider } from "../domain/edits";
 import { complain, useEdit } from "../state/queries";
 import { useRoom } from "../state/room";
-import type { Stage } from "./stage";
-import { type Drawing, useDrawing } from "./useDrawing";
+import type { Stage } from "../stage/stage";
+import { type DrawHost, DrawTool } from "./drawTool";
 
-export function useLeavingOut(stage: Stage | null, shot: Shot): { active: boolean; drawing: Drawing } {
+/** The tool, or null while nobody's faces are left out. */
+export function useLeavingOut(stage: Stage | null, shot: Shot, drawn: DrawHost["drawn"]): DrawTool | null {
   const name = useRoom((room) => (room.bench === "cast" ? room.leavingOut : null));
   const member = (shot.document.cast ?? []).find((one) => one.name === name);
   const active = member?.collider != null;
@@ -19,19 +20,19 @@ export function useLeavingOut(stage: Stage | null, shot: Shot): { active: boolea
     let current = true;
     indices(`${base}/mesh/left_out`)
       .then((triangles) => {
-        if (current) stage.markBody(name, triangles);
+        if (current) stage.bodies.mark(name, triangles);
       })
       .catch(complain);
     return () => {
       current = false;
-      stage.markBody(name, null);
+      stage.bodies.mark(name, null);
     };
   }, [stage, active, name, base]);
 
-  const drawing = useDrawing(stage, active ? "lasso" : null, (corners, keys) => {
+  const around: DrawHost["around"] = (corners, keys) => {
     if (stage === null || name === null) return;
     const { frame } = useRoom.getState();
-    verticesOf(`${base}/outlined/${frame}`, { corners, facing: !keys.shiftKey, ...stage.eye() })
+    verticesOf(`${base}/outlined/${frame}`, { corners, facing: !keys.shiftKey, ...stage.camera.projection() })
       .then((found) => {
         edit.mutate({
           edit: (document) => {
@@ -43,6 +44,10 @@ export function useLeavingOut(stage: Stage | null, shot: Shot): { active: boolea
         });
       })
       .catch(complain);
+  };
+  const tool = useMemo(() => new DrawTool({ drawn, around: () => undefined }), [drawn]);
+  useEffect(() => {
+    tool.host = { drawn, around };
   });
-  return { active, drawing };
+  return active ? tool : null;
 }

@@ -11,7 +11,7 @@ import {
   Shape,
   ShapeGeometry,
 } from "three";
-import { HUMAN_OUTLINE, STATURE } from "../domain/stature";
+import { HUMAN_OUTLINE, STATURE } from "../../domain/stature";
 
 export function silhouette(): Group {
   const shape = new Shape();

@@ -12,7 +12,7 @@ import {
 import { Line2 } from "three/examples/jsm/lines/Line2.js";
 import { LineGeometry } from "three/examples/jsm/lines/LineGeometry.js";
 import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
-import type { Kind } from "../domain/holds";
+import type { Kind } from "../../domain/holds";
 
 export class Borders {
   readonly group = new Group();

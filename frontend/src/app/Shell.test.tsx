@@ -4,8 +4,8 @@ import { afterEach, describe, expect, test, vi } from "vitest";
 import type { Workroom } from "../api/client";
 import { touched } from "../state/events";
 import { Banner, saying } from "./Banner";
-import { NumberField, wrongOf } from "./NumberField";
-import { type Palette, cloth, dusk, themeOf } from "./theme";
+import { NumberField, wrongOf } from "../ui/NumberField";
+import { type Palette, cloth, dusk, themeOf } from "../ui/theme";
 import { Thread } from "./Thread";
 
 afterEach(cleanup);

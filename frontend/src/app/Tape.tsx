@@ -63,8 +63,8 @@ export function Tape({ shot, reading, take }: TapeProps) {
   return (
     <Box component="footer" sx={{ gridColumn: "1 / -1", display: "grid", gridTemplateColumns: `${LEFT}px 1fr`, height: HEIGHT + edge - EDGE, borderTop: 1, borderColor: "divider", bgcolor: "background.default" }}>
       <Transport shot={shot} reading={reading} take={take} first={first} last={last} lanes={lanes} lane={keys} />
+      <Box ref={box} sx={{ position: "relative", minWidth: 0, overflow: "hidden" }}>
       <Box
-        ref={box}
         role="slider"
         tabIndex={0}
         aria-label="Frame"
@@ -79,14 +79,20 @@ export function Tape({ shot, reading, take }: TapeProps) {
         onPointerMove={(event) => {
           if (event.buttons > 0) scrub(event);
         }}
-        sx={{ cursor: "ew-resize", touchAction: "none", minWidth: 0, overflow: "hidden" }}
+        sx={{ cursor: "ew-resize", touchAction: "none" }}
       >
         <svg width={width} height={HEIGHT + edge - EDGE} role="presentation" style={{ display: "block" }}>
           <TapeDrawing shot={shot} reading={reading} take={take} scale={scale} edge={edge} />
-          {keys !== undefined && <KeysLane shot={shot} reading={reading} lane={keys} scale={scale} top={EDGE - 4} />}
           <path d={`M${xOf(scale, frame)} 12 V${edge + 38}`} stroke={ink} strokeWidth="1.4" />
           <path d={`M${xOf(scale, frame) - 6} 5 h12 l-6 9z`} fill={ink} />
         </svg>
+      </Box>
+      {keys !== undefined && (
+        // Beside the slider of frames, not in it: a key is a control of its own.
+        <svg width={width} height={HEIGHT + edge - EDGE} role="presentation" style={{ display: "block", position: "absolute", inset: 0, pointerEvents: "none" }}>
+          <KeysLane shot={shot} reading={reading} lane={keys} scale={scale} top={EDGE - 4} />
+        </svg>
+      )}
       </Box>
     </Box>
   );

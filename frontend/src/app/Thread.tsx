@@ -3,7 +3,7 @@ import ButtonBase from "@mui/material/ButtonBase";
 import { useTheme } from "@mui/material/styles";
 import Typography from "@mui/material/Typography";
 import type { Bench, Knot, Mood } from "../domain/thread";
-import type { Palette } from "./theme";
+import type { Palette } from "../ui/theme";
 
 const STEP = 66;
 

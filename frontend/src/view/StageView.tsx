@@ -5,16 +5,15 @@ import type { Reading, Shot, Take } from "../api/client";
 import { useClock } from "../state/clock";
 import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
-import { useGarmentAtHand } from "../ui/GarmentPicker";
-import { useClothPicking } from "./clothPicking";
-import { atRest, describe } from "./description";
+import { useGarmentAtHand } from "../state/garment";
+import { atRest, describe } from "../stage/description";
 import { LookBar } from "./LookBar";
 import { type Failed, PaneNotes } from "./PaneNotes";
-import { Scenery } from "./scenery";
-import { Stage } from "./stage";
-import { useChalking } from "./useChalking";
-import { useMapLook } from "./useMapLook";
-import { useHandle } from "./useHandle";
+import { Scenery } from "../stage/scenery";
+import { Stage } from "../stage/stage";
+import type { Touch } from "../tools/tool";
+import { useTools } from "../tools/useTools";
+import { useMapLook } from "../tools/useMapLook";
 import { ViewCards } from "./ViewCards";
 
 export interface StageViewProps {
@@ -77,17 +76,9 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
 
   const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);
   useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
-  const picking = useClothPicking(built?.stage ?? null, shot, reading);
-
-  const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name)) ?? null;
-  const chalking = useChalking(built?.stage ?? null, built?.scenery ?? null, shot, garment);
+  const garment = useGarmentAtHand(shot) ?? null;
+  const { pointer, drawn } = useTools(built?.stage ?? null, built?.scenery ?? null, shot, reading, garment);
   useMapLook(built?.scenery ?? null, shot);
-  const handle = useHandle(built?.stage ?? null, shot, garment);
-
-  const place = (event: PointerEvent<HTMLElement>): [number, number] => {
-    const box = event.currentTarget.getBoundingClientRect();
-    return [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
-  };
 
   return (
     <Box ref={frameOfCanvas} component="main" sx={{ position: "relative", minWidth: 0, minHeight: 0, overflow: "hidden", bgcolor: background }}>
@@ -98,19 +89,19 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
         aria-label={`The stage: ${shot.name}, frame ${frame}. Drag to turn, Shift and drag to move, wheel to come nearer; arrow keys turn, plus and minus come nearer.`}
         style={{ position: "absolute", inset: 0, width: "100%", height: "100%", touchAction: "none", outlineOffset: -3 }}
         onPointerMove={(event) => {
-          if (chalking.point(...place(event), pressureOf(event))) return;
-          if (!handle.move(...place(event), event.altKey)) picking.point(...place(event));
+          pointer?.move(touchOf(event));
         }}
         onPointerDownCapture={(event) => {
-          if (event.button !== 0) return;
-          if (chalking.press(...place(event), pressureOf(event))) event.currentTarget.setPointerCapture(event.pointerId);
-          else if (handle.press(...place(event))) event.currentTarget.setPointerCapture(event.pointerId);
-          else picking.press(...place(event));
+          if (event.button === 0 && pointer?.press(touchOf(event))) event.currentTarget.setPointerCapture(event.pointerId);
         }}
         onPointerUp={(event) => {
-          if (!chalking.lift() && !handle.lift()) picking.lift(...place(event), event);
+          if (event.button === 0) pointer?.lift(touchOf(event));
+        }}
+        onPointerCancel={() => {
+          pointer?.cancel();
         }}
         onKeyDown={(event) => {
+          if (event.key === "Escape" && pointer?.cancel()) event.stopPropagation();
           const step = nudges[event.key];
           if (step === undefined || event.ctrlKey || event.metaKey) return;
           event.preventDefault();
@@ -118,9 +109,9 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
           built?.stage.nudge(...step);
         }}
       />
-      {picking.drawn.length > 1 && (
+      {drawn.length > 1 && (
         <svg viewBox="0 0 1 1" preserveAspectRatio="none" aria-hidden style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }}>
-          <polygon points={picking.drawn.map(([x, y]) => `${x},${y}`).join(" ")} fill="rgb(52 80 140 / 0.12)" stroke="#1e2f57" strokeWidth="1.5" strokeDasharray="6 4" vectorEffect="non-scaling-stroke" />
+          <polygon points={drawn.map(([x, y]) => `${x},${y}`).join(" ")} fill="rgb(52 80 140 / 0.12)" stroke="#1e2f57" strokeWidth="1.5" strokeDasharray="6 4" vectorEffect="non-scaling-stroke" />
         </svg>
       )}
       <LookBar />
@@ -130,9 +121,16 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
   );
 }
 
-/** How hard a pen is pressed; a mouse always as hard. */
-function pressureOf(event: PointerEvent): number {
-  return event.pointerType === "pen" ? event.pressure : 1;
+/** Where the pointer is on the canvas, in shares of its size, and how hard it is pressed. */
+function touchOf(event: PointerEvent<HTMLElement>): Touch {
+  const box = event.currentTarget.getBoundingClientRect();
+  return {
+    x: (event.clientX - box.left) / box.width,
+    y: (event.clientY - box.top) / box.height,
+    pressure: event.pointerType === "pen" ? event.pressure : 1,
+    shiftKey: event.shiftKey,
+    altKey: event.altKey,
+  };
 }
 
 const nudges: Record<string, [number, number, number]> = {

@@ -6,11 +6,11 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode, useMemo } from "react";
 import { createRoot } from "react-dom/client";
-import { HouseFacts, NO_FACTS } from "./state/facts";
-import { client, useFactsOfHouse } from "./state/queries";
-import { useRoom } from "./state/room";
-import { Shell } from "./ui/Shell";
-import { themeOf } from "./ui/theme";
+import { HouseFacts, NO_FACTS } from "../state/facts";
+import { client, useFactsOfHouse } from "../state/queries";
+import { useRoom } from "../state/room";
+import { Shell } from "./Shell";
+import { themeOf } from "../ui/theme";
 
 function App() {
   const light = useRoom((room) => room.theme);

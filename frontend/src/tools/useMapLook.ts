@@ -4,8 +4,9 @@ import { floats, part, type Shot } from "../api/client";
 import { mapAtHand, mapsOf } from "../domain/chalk";
 import { complain } from "../state/queries";
 import { useRoom } from "../state/room";
-import { looksAtTakes } from "./description";
-import { NOTHING_DRAWN, type Scenery } from "./scenery";
+import { looksAtTakes } from "../stage/description";
+import type { Scenery } from "../stage/scenery";
+import { NOTHING_DRAWN } from "../stage/shades";
 
 export function useMapLook(scenery: Scenery | null, shot: Shot): void {
   const shown = useRoom((room) => room.look === "map" && looksAtTakes(room.bench));
@@ -22,7 +23,7 @@ export function useMapLook(scenery: Scenery | null, shot: Shot): void {
   useEffect(() => {
     if (!shown || scenery === null) return;
     let current = true;
-    Promise.all(paths.map(async ({ garment, path }) => [garment, (await floats(path)).values] as const))
+    Promise.all(paths.map(async ({ garment, path }) => [garment, { values: (await floats(path)).values, low: 0, high: 1 }] as const))
       .then((found) => {
         if (current) scenery.setChalk(new Map(found));
       })

@@ -8,12 +8,12 @@ import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { BorderReading, Choice, GarmentReading, Shot } from "../../api/client";
-import { borderOf, choiceSaid, dropChoice, keepChoice, PLAIN_CHOICE } from "../../domain/holds";
-import { count, metres } from "../../domain/words";
-import { useEdit } from "../../state/queries";
-import { type Room, useRoom } from "../../state/room";
-import { Section } from "../../ui/Card";
+import type { BorderReading, Choice, GarmentReading, Shot } from "../api/client";
+import { borderOf, choiceSaid, dropChoice, keepChoice, PLAIN_CHOICE } from "../domain/holds";
+import { count, metres } from "../domain/words";
+import { useEdit } from "../state/queries";
+import { type Room, useRoom } from "../state/room";
+import { Section } from "./Card";
 
 interface ChoosingProps {
   shot: Shot;

@@ -1,7 +1,7 @@
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { type Look, useRoom } from "../state/room";
-import { looksAtTakes } from "./description";
+import { looksAtTakes } from "../stage/description";
 
 const OF_TAKES: readonly Look[] = ["map", "stretch", "closeness"];
 

@@ -11,7 +11,7 @@ import { FastenCard } from "../features/fasten/FastenCard";
 import { HandoffCard } from "../features/handoff/HandoffCard";
 import { TakesCard } from "../features/takes/TakesCard";
 import { WardrobeCard } from "../features/wardrobe/WardrobeCard";
-import { StageView } from "../stage/StageView";
+import { StageView } from "../view/StageView";
 import { useEvents } from "../state/events";
 import { useDeliveries, useNewShot, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
 import { useRoom } from "../state/room";

@@ -10,8 +10,9 @@ import { useFacts } from "../state/facts";
 import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { lessOf, mapAtHand, mapsOf, meaning, means, spanOf } from "../domain/chalk";
-import { useGarmentAtHand } from "../ui/GarmentPicker";
-import { atRest, looksAtTakes } from "./description";
+import { useGarmentAtHand } from "../state/garment";
+import { usePainted, valueUnder } from "../state/painted";
+import { atRest, looksAtTakes } from "../stage/description";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 
@@ -151,9 +152,9 @@ function Apart({ take, first }: { take: Take; first: Take }) {
 /** What the shades of a map mean, and its value under the pointer. */
 function ChalkLegend({ shot }: { shot: Shot }) {
   const roles = useFacts().map_roles;
-  const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
+  const garment = useGarmentAtHand(shot);
   const wanted = useRoom((room) => room.chalk);
-  const here = useRoom((room) => room.chalkHere);
+  const here = usePainted(valueUnder);
   const wantedLess = useRoom((room) => room.less);
   const maps = garment === undefined ? [] : mapsOf(shot.document, garment);
   const map = mapAtHand(maps, wanted);
@@ -177,7 +178,7 @@ function ChalkLegend({ shot }: { shot: Shot }) {
 /** What the shades of the map on a take's cloth mean. */
 function MapLegend({ shot }: { shot: Shot }) {
   const roles = useFacts().map_roles;
-  const garment = useGarmentAtHand(shot.document.garments.map((one) => one.name));
+  const garment = useGarmentAtHand(shot);
   const wanted = useRoom((room) => room.chalk);
   const map = garment === undefined ? undefined : mapAtHand(mapsOf(shot.document, garment), wanted);
   if (map === undefined) return <Typography sx={{ ...NOTE, right: 14 }}>No map to show: draw one on the Chalk bench</Typography>;
