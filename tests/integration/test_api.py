@@ -466,6 +466,31 @@ def test_a_finished_garment_is_worn_as_it_is_and_the_other_meets_it(caller, stor
     assert "nothing is left" in body(caller.get(f"/api/takes/{take['id']}"))["fault"]["what"]
 
 
+def test_a_patch_changes_what_it_says_and_a_strokes_hits_go_to_a_file(caller, shot):
+    before = body(caller.get(f"/api/shots/{shot}"))
+    stroke = {"kind": "stroke", "hits": [[0.3, 1.36, 0, 0, 0, 1, 1]] * 3, "radius_mm": 60}
+    chalk = {"name": "edge", "role": "bend", "steps": [stroke]}
+    add = {"op": "add", "path": "/garments/0/maps/-", "value": chalk}
+    said = {"seen": before["revision"], "said": "Chalk"}
+    after = body(caller.patch(f"/api/shots/{shot}", json={**said, "patch": [add]}))
+    (step,) = after["document"]["garments"][0]["maps"][0]["steps"]
+    assert step["hits"] is None
+    assert step["file"].endswith(".npy")
+    assert {**after["document"], "garments": None} == {**before["document"], "garments": None}
+    base = f"/api/shots/{shot}/revisions/{after['revision']}/garments/{GARMENT}"
+    assert array(caller.get(f"{base}/maps/edge")).max() == pytest.approx(1)
+    late = problem(caller.patch(f"/api/shots/{shot}", json={**said, "patch": [add]}), 409)
+    assert "another window" in late["title"]
+    wrong = [add, {"op": "remove", "path": "/garments/7"}]
+    refused = problem(
+        caller.patch(f"/api/shots/{shot}", json={**said, "seen": after["revision"], "patch": wrong}), 422
+    )
+    assert "operation 2 at '/garments/7'" in refused["where"]
+    copied = [{"op": "copy", "from": "/garments", "path": "/garments/-"}]  # a few would fill any memory
+    problem(caller.patch(f"/api/shots/{shot}", json={**said, "seen": after["revision"], "patch": copied}), 422)
+    assert body(caller.get(f"/api/shots/{shot}"))["revision"] == after["revision"]
+
+
 def test_a_map_is_read_and_painted_on(caller, shot):
     document = body(caller.get(f"/api/shots/{shot}"))["document"]
     steps = [{"kind": "along", "start": [0.12, 0, 0], "end": [0.68, 0, 0], "values": [0, 0.5]}]

@@ -11,7 +11,7 @@ export type ColliderRecord = Schemas["Shot.ColliderRecord"];
 export type GarmentRecord = Schemas["Shot.GarmentRecord"];
 export type MapRecord = Schemas["Shot.MapRecord"];
 export type StepRecord = MapRecord["steps"][number];
-export type StrokeRecord = Omit<Extract<StepRecord, { kind: "stroke" }>, "kind">;
+export type StrokeRecord = Schemas["Painted.StrokeRecord"];
 export type HoldRecord = Schemas["Shot.HoldRecord"];
 export type How = HoldRecord["how"];
 /** How a hold of one kind holds. */
@@ -47,6 +47,7 @@ export type MeshInShort = Schemas["Uploaded.MeshInShort"];
 export type PlacedRecord = Schemas["Shot.PlacedRecord"];
 export type Workroom = Schemas["Workroom"];
 export type Picked = Schemas["Picked"];
+export type PatchOperation = Schemas["ShotPatch.PatchOperation"];
 export type Fault = Schemas["Take.Fault"];
 
 /** What went wrong: what, where, and how to fix it. */

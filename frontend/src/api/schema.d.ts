@@ -427,7 +427,33 @@ export interface paths {
         };
         options?: never;
         head?: never;
-        patch?: never;
+        /** Make a new revision by a JSON Patch (RFC 6902); 409 when somebody else made one since `seen`. */
+        patch: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ShotPatch"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shot"];
+                    };
+                };
+            };
+        };
         trace?: never;
     };
     "/api/shots/{shot_id}/deliveries": {
@@ -2183,8 +2209,7 @@ export interface components {
         /**
          * StrokeRecord
          * @description A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
-         *     pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
-         *     mirrored: on the other side of x = 0 as well.
+         *     pressure.
          */
         "Painted.StrokeRecord": {
             /**
@@ -3708,7 +3733,7 @@ export interface components {
         };
         /**
          * StrokeStep
-         * @description A stroke as a step of a map.
+         * @description A stroke as a step of a map. Its hits stand here, or in a file beside the shot's (`shot_file.strokes`).
          */
         "Shot.StrokeStep": {
             /**
@@ -3716,7 +3741,15 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** Hits */
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Hits
+             * @default null
+             */
             hits: [
                 number,
                 number,
@@ -3725,7 +3758,7 @@ export interface components {
                 number,
                 number,
                 number
-            ][];
+            ][] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4967,7 +5000,7 @@ export interface components {
         };
         /**
          * StrokeStep
-         * @description A stroke as a step of a map.
+         * @description A stroke as a step of a map. Its hits stand here, or in a file beside the shot's (`shot_file.strokes`).
          */
         "ShotEdit.StrokeStep": {
             /**
@@ -4975,7 +5008,15 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** Hits */
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Hits
+             * @default null
+             */
             hits: [
                 number,
                 number,
@@ -4984,7 +5025,7 @@ export interface components {
                 number,
                 number,
                 number
-            ][];
+            ][] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5176,6 +5217,44 @@ export interface components {
             ];
             /** Name */
             name: string;
+        };
+        /**
+         * ShotPatch
+         * @description What changes in a shot. seen: the revision that it changes. said: what changed, in words.
+         */
+        ShotPatch: {
+            /** Patch */
+            patch: components["schemas"]["ShotPatch.PatchOperation"][];
+            /** Said */
+            said: string;
+            /** Seen */
+            seen: number;
+            /**
+             * Uploads
+             * @description SHA-256 by name of files that were brought in
+             * @default {}
+             */
+            uploads: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * PatchOperation
+         * @description One operation of a JSON Patch (RFC 6902) on a shot's document; `move` and `copy` are not taken.
+         */
+        "ShotPatch.PatchOperation": {
+            /**
+             * Op
+             * @enum {string}
+             */
+            op: "add" | "remove" | "replace" | "test";
+            /** Path */
+            path: string;
+            /**
+             * Value
+             * @default null
+             */
+            value: unknown;
         };
         /**
          * Take

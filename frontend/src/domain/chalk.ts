@@ -105,7 +105,7 @@ export function stepSaid(step: StepRecord): string {
   }
 }
 
-function strokeSaid(stroke: StrokeRecord): string {
+function strokeSaid(stroke: Brush): string {
   const ways = [...(stroke.mirrored ? ["mirrored"] : []), ...(stroke.through ? ["through"] : [])];
   return [`${MODES[stroke.mode]} ${stroke.amount}, ${stroke.radius_mm} mm`, ...ways].join(", ");
 }

@@ -1,4 +1,5 @@
 /** The server's things, cached; every change of them goes through here. */
+import { compare } from "fast-json-patch";
 import { QueryClient, useIsMutating, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import {
@@ -10,6 +11,7 @@ import {
   type Facts,
   got,
   indices,
+  type PatchOperation,
   Problem,
   part,
   type Reading,
@@ -200,8 +202,10 @@ interface EditAsk {
 
 const ATTEMPTS = 4; // another window can be quicker more than once
 
-async function put(shot: number, seen: number, said: string, document: ShotDocument, uploads: Record<string, string> = {}): Promise<Shot> {
-  return got<Shot>(api.PUT("/api/shots/{shot_id}", { params: { path: { shot_id: shot } }, body: { seen, said, document, uploads } }));
+/** Send what differs from the shot as the server has it, not the whole of it. */
+async function put(shot: Shot, said: string, document: ShotDocument, uploads: Record<string, string> = {}): Promise<Shot> {
+  const patch = compare(shot.document, document) as PatchOperation[];
+  return got<Shot>(api.PATCH("/api/shots/{shot_id}", { params: { path: { shot_id: shot.id } }, body: { seen: shot.revision, said, patch, uploads } }));
 }
 
 /** Make an edit on the newest that this page knows; what another window did meanwhile is put together with it. */
@@ -214,7 +218,7 @@ async function made(shot: Shot, { edit, uploads, onNewest = false }: EditAsk): P
   if (uploads === undefined && JSON.stringify(document) === JSON.stringify(from)) return newest;
   for (let attempt = 1; ; attempt += 1) {
     try {
-      return await put(shot.id, newest.revision, said, document, uploads);
+      return await put(newest, said, document, uploads);
     } catch (error) {
       if (!(error instanceof Problem) || error.status !== 409 || attempt === ATTEMPTS) throw error;
       newest = await fetchShot(shot.id);
@@ -234,7 +238,7 @@ function fetchShot(id: number): Promise<Shot> {
 async function clash(shot: Shot, error: Clashed): Promise<void> {
   await keepShot(error.newest);
   const again = () => {
-    put(shot.id, newestOf(shot).revision, error.said, error.mine).then(keepShot).catch(complain);
+    put(newestOf(shot), error.said, error.mine).then(keepShot).catch(complain);
   };
   useRoom.getState().set({ clash: { said: error.said, apart: error.apart, again } });
 }

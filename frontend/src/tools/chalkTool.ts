@@ -116,7 +116,7 @@ export class ChalkTool implements Tool {
     const { going, lining } = this;
     this.going = null;
     if (lining !== null) this.shadeAlong(lining);
-    if (going !== null && going.hits.length > 0) this.host.keep({ kind: "stroke", ...going.sheet.brush, hits: going.hits });
+    if (going !== null && going.hits.length > 0) this.host.keep({ kind: "stroke", ...going.sheet.brush, hits: going.hits, file: null });
   }
 
   cancel(): void {

@@ -88,6 +88,11 @@ def edit(session: Session, shot_id: int, seen: int, document: Document, named: F
     return added
 
 
+def unchanged(session: Session, shot_id: int, seen: int) -> Document:
+    """The head's document; `ConflictError` when the head is not the one that was `seen`."""
+    return revision(session, shot_id, _unchanged(session, shot_id, seen).head).document
+
+
 def undo(session: Session, shot_id: int, seen: int) -> Revision:
     """Back to the revision the head was made from."""
     shot = _unchanged(session, shot_id, seen)

@@ -64,6 +64,23 @@ class ShotEdit(_Given):
     uploads: dict[str, str] = Field(default={}, description="SHA-256 by name of files that were brought in")
 
 
+class PatchOperation(_Given):
+    """One operation of a JSON Patch (RFC 6902) on a shot's document; `move` and `copy` are not taken."""
+
+    op: Literal["add", "remove", "replace", "test"]
+    path: str = Field(max_length=1000)
+    value: Any = None
+
+
+class ShotPatch(_Given):
+    """What changes in a shot. seen: the revision that it changes. said: what changed, in words."""
+
+    seen: int
+    said: str = Field(min_length=1, max_length=200)
+    patch: list[PatchOperation] = Field(max_length=10_000)
+    uploads: dict[str, str] = Field(default={}, description="SHA-256 by name of files that were brought in")
+
+
 class ShotNew(_Given):
     """An empty shot."""
 

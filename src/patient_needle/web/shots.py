@@ -17,6 +17,8 @@ from ..desk import asked
 from ..formats.names import file_name, plain_name
 from ..formats.shot_file.document import current, parse_shot
 from ..formats.shot_file.parcel import read_zip, write_zip
+from ..formats.shot_file.patch import patched
+from ..formats.shot_file.strokes import moved_out
 from ..store import blobs, shots
 from ..store.errors import MissingError
 from . import schemas
@@ -81,13 +83,32 @@ def read_shot(shot_id: int) -> schemas.Shot:
 @blueprint.output(schemas.Shot)
 def edit_shot(shot_id: int, edit: schemas.ShotEdit) -> schemas.Shot:
     """Make a new revision; 409 when somebody else made one since `seen`."""
-    document = edit.document.model_dump(mode="json")
-    parse_shot(document, f"shot '{edit.document.name}'")  # names that stand twice are refused
+    return _edited(shot_id, edit.seen, edit.said, edit.document.model_dump(mode="json"), edit.uploads)
+
+
+@blueprint.patch("/<int:shot_id>")
+@blueprint.input(schemas.ShotPatch, arg_name="edit")
+@blueprint.output(schemas.Shot)
+def patch_shot(shot_id: int, edit: schemas.ShotPatch) -> schemas.Shot:
+    """Make a new revision by a JSON Patch (RFC 6902); 409 when somebody else made one since `seen`."""
     with services().store.begin() as session:
-        for name, sha in edit.uploads.items():
+        before = current(shots.unchanged(session, shot_id, edit.seen), f"shot {shot_id}")
+    operations = [one.model_dump(exclude_unset=True) for one in edit.patch]
+    document = patched(before, operations, f"shot {shot_id}")
+    return _edited(shot_id, edit.seen, edit.said, document, edit.uploads)
+
+
+def _edited(shot_id: int, seen: int, said: str, document: Any, uploads: dict[str, str]) -> schemas.Shot:
+    """Keep a document as a new revision; hits of strokes go to files of their own."""
+    # Names that stand twice are refused, and what is left out gets its plain value.
+    document = parse_shot(document, f"shot {shot_id}").model_dump(mode="json")
+    strokes = moved_out(document)
+    with services().store.begin() as session:
+        for name, sha in uploads.items():
             if not blobs.uploaded(session, sha, name):
                 raise MissingError(f"'{name}' was not brought in", remedy="Bring the file in again")
-        shots.edit(session, shot_id, edit.seen, document, edit.uploads, edit.said)
+        named = uploads | {name: blobs.put(session, data) for name, data in strokes.items()}
+        shots.edit(session, shot_id, seen, document, named, said)
         return described(session, shot_id)
 
 

@@ -7,6 +7,8 @@ from typing import Any
 
 Document = dict[str, Any]
 
+NAMING_STEPS = ("from_file", "stroke")  # kinds of map steps that may name a file
+
 
 def references(document: Document) -> Iterator[tuple[Document, str]]:
     """Every place of a document of the present version that names a file: what holds it, and under which key.
@@ -26,7 +28,7 @@ def references(document: Document) -> Iterator[tuple[Document, str]]:
         if garment["recipe"].get("file"):
             yield garment["recipe"], "file"
         steps = (step for chalk in garment.get("maps") or [] for step in chalk.get("steps") or [])
-        yield from ((step, "file") for step in steps if step["kind"] == "from_file")
+        yield from ((step, "file") for step in steps if step["kind"] in NAMING_STEPS and step.get("file"))
 
 
 def named_files(document: Document) -> list[str]:

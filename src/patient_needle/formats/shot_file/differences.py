@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from ...core.model.references import NAMING_STEPS
 from .document import ShotFile, current
+from .strokes import hits_sha
 
 Document = Mapping[str, Any]
 Files = Mapping[str, str]
@@ -123,11 +125,16 @@ def _maps(kind: str, before: list[Any], after: list[Any], files: Files, files_af
 
 def _drawing(one: Document, files: Files) -> list[Any]:
     """What makes a map's values; of files their content."""
-    steps = [
-        {**step, "file": files.get(step["file"])} if step["kind"] == "from_file" else step
-        for step in one["steps"]
-    ]
-    return [one["role"], one["span"], steps]
+    return [one["role"], one["span"], [_done(step, files) for step in one["steps"]]]
+
+
+def _done(step: Document, files: Files) -> Document:
+    """A step with the content of its file in place of the name. Hits in a file equal those in a step."""
+    if step["kind"] not in NAMING_STEPS:
+        return step
+    if step.get("hits"):
+        return {**step, "hits": None, "file": hits_sha(step["hits"])}
+    return {**step, "file": files.get(step["file"])}
 
 
 def _finished(name: str, was: Document | None, now: Document | None, files: Files, after: Files) -> list[str]:

@@ -7,7 +7,7 @@ from collections import Counter
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from ...core.model.errors import FileError, ShotError
 from ...core.model.references import named_files
@@ -42,6 +42,8 @@ Reach = Annotated[float, Within(-100_000, 100_000, "mm")]
 KeyedPlace = Annotated[Keyed, Within(-1e6, 1e6, "m")]
 KeyedTurn = Annotated[Keyed, Within(-1e6, 1e6, "degrees")]
 Hit = tuple[Metres, Metres, Metres, Component, Component, Component, Share]
+MOST_HITS = 20_000  # of one stroke
+Hits = Annotated[list[Hit], Many(MOST_HITS, 1)]
 
 
 class RunInRecord(Record):
@@ -324,13 +326,11 @@ class KeptChoiceRecord(Record):
     choose: ChoiceRecord
 
 
-class StrokeRecord(Record):
-    """A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
-    pressure; softness: share of the radius over which it falls off; through: other layers and the inside too;
+class BrushRecord(Record):
+    """A brush. softness: share of the radius over which it falls off; through: other layers and the inside too;
     mirrored: on the other side of x = 0 as well.
     """
 
-    hits: Annotated[list[Hit], Many(20_000, 1)]
     radius_mm: Annotated[float, Within(1e-3, 10_000, "mm")] = 40.0
     strength: Share = 1.0
     softness: Share = 0.5
@@ -340,10 +340,26 @@ class StrokeRecord(Record):
     mirrored: bool = False
 
 
-class StrokeStep(StrokeRecord):
-    """A stroke as a step of a map."""
+class StrokeRecord(BrushRecord):
+    """A brush drawn along a path over the garment as made. hits: place in m, the way the cloth faces there, and
+    pressure.
+    """
+
+    hits: Hits
+
+
+class StrokeStep(BrushRecord):
+    """A stroke as a step of a map. Its hits stand here or in a file beside the shot's (`strokes`)."""
 
     kind: Literal["stroke"]
+    hits: Hits | None = None
+    file: FileName | None = None
+
+    @model_validator(mode="after")
+    def _one_of(self) -> StrokeStep:
+        if (self.hits is None) == (self.file is None):
+            raise ValueError("a stroke has either hits or a file of hits")
+        return self
 
 
 class FillStep(Record):

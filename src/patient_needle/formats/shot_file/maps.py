@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -28,6 +29,7 @@ from ..png import read_picture
 from ..registry import read_values
 from .document import (
     AlongStep,
+    BrushRecord,
     ChangeStep,
     FillStep,
     FromChoiceStep,
@@ -45,6 +47,7 @@ from .document import (
     WithStep,
 )
 from .holds import Kept, choice_of, kept_of
+from .strokes import read_hits
 
 
 def maps_of(record: GarmentRecord, folder: Path) -> tuple[ChalkMap, ...]:
@@ -75,7 +78,8 @@ def _map_of(record: MapRecord, kept: Kept, folder: Path) -> ChalkMap:
 def _step_of(record: StepRecord, kept: Kept, folder: Path) -> Step:
     match record:
         case StrokeStep():
-            return stroke_of(record)
+            hits = record.hits if record.file is None else read_hits(folder / record.file)
+            return _stroke(record, hits)
         case FillStep():
             return Fill(record.value)
         case AlongStep():
@@ -103,8 +107,12 @@ def _step_of(record: StepRecord, kept: Kept, folder: Path) -> Step:
 
 def stroke_of(record: StrokeRecord) -> Stroke:
     """A stroke in SI units."""
+    return _stroke(record, record.hits)
+
+
+def _stroke(record: BrushRecord, hits: Any) -> Stroke:
     return Stroke(
-        np.array(record.hits, float), from_mm(record.radius_mm), record.strength, record.softness, record.mode,
+        np.array(hits, float), from_mm(record.radius_mm), record.strength, record.softness, record.mode,
         record.amount, record.through, record.mirrored,
     )  # fmt: skip
 
