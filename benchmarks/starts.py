@@ -6,9 +6,10 @@ import time
 
 import numpy as np
 
-from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.contact.intersections import crossing_pairs, self_crossing_pairs
 from patient_needle.core.craft.inspect.frame import inspected
 from patient_needle.core.craft.run.outfit_run import OutfitRun
+from patient_needle.core.geometry.closed import inside
 from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import StartError
 from patient_needle.core.model.shot import ShotPlan

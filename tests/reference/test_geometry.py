@@ -11,7 +11,8 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from patient_needle.core.contact.intersections import crossing_pairs, inside
+from patient_needle.core.contact.intersections import crossing_pairs
+from patient_needle.core.geometry.closed import inside
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.tree import build_tree, closest_points, refit
 from patient_needle.formats.contents import FigureAsk

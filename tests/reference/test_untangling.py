@@ -9,10 +9,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from patient_needle.core.contact.intersections import inside, self_crossing_pairs
+from patient_needle.core.contact.intersections import self_crossing_pairs
 from patient_needle.core.craft.inspect.frame import inspected
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.craft.run.release import caught_by, find_crossings, rearmed
+from patient_needle.core.geometry.closed import inside
 from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import StartError
 from patient_needle.core.model.holds import Choice, Follow, Hold

@@ -14,11 +14,11 @@ from patient_needle.core.contact.flat_patches import Fans
 from patient_needle.core.contact.intersections import (
     crossing_depths,
     crossing_pairs,
-    inside,
     self_crossing_pairs,
 )
 from patient_needle.core.contact.pairs import PairFinder, Pairs, ownership, within_reach
 from patient_needle.core.contact.rows import Skin, armed, build_rows, misses
+from patient_needle.core.geometry.closed import inside
 from patient_needle.core.geometry.tree import build_tree
 from patient_needle.core.model.tolerances import EASING_STEP
 from tests.sheets import NO_FACES, box, sheet, surroundings

@@ -345,7 +345,8 @@ def test_what_starts_shallow_in_a_body_is_said_and_eased_out_over_the_run_in():
     run = OutfitRun(made, made.runs[0])
     worn, colliders, around = run.outfit, run.colliders, run.colliders.rest_points()
     (note,) = start_notes(worn, worn.placed, colliders, around)
-    assert re.search(r"^47 vertices start inside a collider, up to 12.0 mm deep, at \(", note)
+    # 22 more lie on the post's own faces: on a surface is outside.
+    assert re.search(r"^25 vertices start inside a collider, up to 12.0 mm deep, at \(", note)
     far = replace(member("post"), motion=Still(member("post").mesh.vertices + [5.0, 0, 0]))
     both = replace(made, cast=(*made.cast, far))
     assert OutfitRun(both, both.runs[0]).start().released.any(axis=0).tolist() == [True, False]

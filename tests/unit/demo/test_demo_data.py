@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from patient_needle.core.contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from patient_needle.core.contact.intersections import crossing_pairs, self_crossing_pairs
 from patient_needle.core.craft.cast.colliders import merged_colliders
 from patient_needle.core.craft.holds.seams import seams_of
 from patient_needle.core.craft.inspect.hold_report import read_holds
 from patient_needle.core.craft.run.outfit_run import OutfitRun
-from patient_needle.core.geometry.closed import soundness
+from patient_needle.core.geometry.closed import inside, soundness
 from patient_needle.core.geometry.motion import SkinnedMotion
 from patient_needle.core.geometry.topology import border_loops, build_topology, is_closed, triangulated
 from patient_needle.core.geometry.tree import build_tree, closest_points

@@ -7,7 +7,7 @@ import igl.predicates
 import numpy as np
 
 from ..geometry.triangles import unit
-from ..model.typed import Flags, Indices, Points, Scalars, Triangles
+from ..model.typed import Indices, Points, Scalars, Triangles
 
 
 def crossing_pairs(
@@ -51,19 +51,3 @@ def _beyond(corners: Points, other: Points) -> Scalars:
     normal = np.cross(other[:, 1] - other[:, 0], other[:, 2] - other[:, 0])
     height = np.einsum("kij,kj->ki", corners - other[:, :1], unit(normal))
     return np.maximum(np.minimum(height.max(axis=1), -height.min(axis=1)), 0.0)
-
-
-def inside(points: Points, triangles: Triangles, queries: Points) -> Flags:
-    """Whether each query (k, 3) lies inside a closed surface: generalised winding number over one half.
-
-    Source: A. Jacobson, L. Kavan, O. Sorkine-Hornung, Robust inside-outside segmentation, SIGGRAPH 2013.
-    An open surface encloses nothing by this measure unless it nearly closes.
-    """
-    if len(queries) == 0 or len(triangles) == 0:
-        return np.zeros(len(queries), bool)
-    winding = igl.winding_number(
-        np.ascontiguousarray(points, np.float64),
-        np.ascontiguousarray(triangles, np.int64),
-        np.ascontiguousarray(queries, np.float64),
-    )
-    return np.asarray(winding) > 0.5

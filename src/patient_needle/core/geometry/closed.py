@@ -86,6 +86,16 @@ def insider(points: Points, triangles: Triangles) -> Callable[[Points], Flags]:
     return asked
 
 
+def inside(points: Points, triangles: Triangles, queries: Points) -> Flags:
+    """Which queries (k, 3) m lie inside a closed surface, (k,), as `insider` says; nothing without triangles.
+
+    A query on the surface is outside. An open surface encloses nothing by this measure unless it nearly closes.
+    """
+    if len(queries) == 0 or len(triangles) == 0:
+        return np.zeros(len(queries), bool)
+    return insider(points, triangles)(queries)
+
+
 def volume(points: Points, triangles: Triangles) -> float:
     """Enclosed volume, m3, positive where normals point outwards; of an open mesh, a number without meaning."""
     return float(volume_slope(points, triangles, np.zeros_like(points)))

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ...contact.intersections import inside
-from ...geometry.closed import soundness
+from ...geometry.closed import inside, soundness
 from ...model.errors import CastError, ShotError
 from ...model.shot import CastMember, ShotPlan
 from ...model.tolerances import DEFAULT, Tolerances

@@ -9,7 +9,8 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from ...contact.intersections import crossing_pairs, inside
+from ...contact.intersections import crossing_pairs
+from ...geometry.closed import inside
 from ...geometry.curves import value_at
 from ...geometry.topology import is_closed
 from ...geometry.tree import build_tree, closest_points

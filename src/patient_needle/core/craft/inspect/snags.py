@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...contact.intersections import crossing_depths, inside
+from ...contact.intersections import crossing_depths
+from ...geometry.closed import inside
 from ...geometry.tree import build_tree, closest_points
 from ...geometry.triangles import triangle_areas
 from ...model.tolerances import DEFAULT

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...contact.filter import patches
-from ...contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from ...contact.intersections import crossing_pairs, self_crossing_pairs
+from ...geometry.closed import inside
 from ...geometry.tree import build_tree, closest_points
 from ...geometry.triangles import area_vectors, unit
 from ...model.tolerances import COVER_LIFT, SUNK_REACH

@@ -8,9 +8,10 @@ import numpy as np
 
 from ...contact.easing import easing_rows
 from ...contact.filter import ringed
-from ...contact.intersections import crossing_pairs, inside, self_crossing_pairs
+from ...contact.intersections import crossing_pairs, self_crossing_pairs
 from ...contact.rows import Rows
 from ...contact.tangles import find_contours, tangle_rows, without_knots
+from ...geometry.closed import inside
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import StartError
 from ...model.shot import ShotPlan
