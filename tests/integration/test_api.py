@@ -466,6 +466,20 @@ def test_a_finished_garment_is_worn_as_it_is_and_the_other_meets_it(caller, stor
     assert "nothing is left" in body(caller.get(f"/api/takes/{take['id']}"))["fault"]["what"]
 
 
+def test_a_shots_picture_is_kept_until_the_next_and_goes_with_it(caller, shot):
+    at = f"/api/shots/{shot}/picture"
+    assert caller.get(at).status_code == 204
+    for picture in (b"\xff\xd8\xff one", b"\xff\xd8\xff two"):
+        assert caller.put(at, data=picture, content_type="image/jpeg").status_code == 204
+        assert caller.get(at).data == picture
+    for wrong in (b"GIF89a", b"", b"\xff\xd8\xff" + bytes(400_000)):
+        assert "no JPEG" in problem(caller.put(at, data=wrong, content_type="image/jpeg"), 422)["title"]
+    assert caller.get(at).data.endswith(b"two")
+    caller.delete(f"/api/shots/{shot}")
+    problem(caller.get(at), 404)
+    problem(caller.put(at, data=b"\xff\xd8\xff", content_type="image/jpeg"), 404)
+
+
 def test_a_patch_changes_what_it_says_and_a_strokes_hits_go_to_a_file(caller, shot):
     before = body(caller.get(f"/api/shots/{shot}"))
     stroke = {"kind": "stroke", "hits": [[0.3, 1.36, 0, 0, 0, 1, 1]] * 3, "radius_mm": 60}

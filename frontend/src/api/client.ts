@@ -50,6 +50,11 @@ export type Picked = Schemas["Picked"];
 export type PatchOperation = Schemas["ShotPatch.PatchOperation"];
 export type Fault = Schemas["Take.Fault"];
 
+/** Keep a picture of a shot's stage; that it is not kept does no harm. */
+export async function keepPicture(shot: number, picture: Blob): Promise<void> {
+  await fetch(`/api/shots/${shot}/picture`, { method: "PUT", body: picture, headers: { "Content-Type": "image/jpeg" } }).catch(() => undefined);
+}
+
 /** What went wrong: what, where, and how to fix it. */
 export class Problem extends Error {
   constructor(

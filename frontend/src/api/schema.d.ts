@@ -532,6 +532,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the shot's stage looked like last, to show while the shot is opened. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A picture, or nothing (204) when there is none yet */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "image/jpeg": string;
+                    };
+                };
+            };
+        };
+        /** Keep a picture of the shot's stage (the body, image/jpeg, at most 400 kB). */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/redo": {
         parameters: {
             query?: never;
@@ -3733,7 +3791,7 @@ export interface components {
         };
         /**
          * StrokeStep
-         * @description A stroke as a step of a map. Its hits stand here, or in a file beside the shot's (`shot_file.strokes`).
+         * @description A stroke as a step of a map. Its hits stand here or in a file beside the shot's (`strokes`).
          */
         "Shot.StrokeStep": {
             /**
@@ -5000,7 +5058,7 @@ export interface components {
         };
         /**
          * StrokeStep
-         * @description A stroke as a step of a map. Its hits stand here, or in a file beside the shot's (`shot_file.strokes`).
+         * @description A stroke as a step of a map. Its hits stand here or in a file beside the shot's (`strokes`).
          */
         "ShotEdit.StrokeStep": {
             /**

@@ -4,6 +4,7 @@ import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useEffect, useMemo } from "react";
 import type { Delivery, Reading, Shot, Take } from "../api/client";
+import { newestFrame } from "../domain/pulse";
 import { threadOf } from "../domain/thread";
 import { CastCard } from "../features/cast/CastCard";
 import { ChalkCard } from "../features/chalk/ChalkCard";
@@ -37,7 +38,7 @@ export function Shell() {
   const workroom = useWorkroom();
   useOpened(shots.data?.[0]?.id, shot);
   const open = (next: number) => {
-    set({ shot: next, shown: [], garment: null, chosen: null, litBorder: null, hold: null, lane: null, leavingOut: null, playing: false, loop: null });
+    set({ shot: next, shown: [], garment: null, chosen: null, litBorder: null, hold: null, lane: null, leavingOut: null, playing: false, follow: false, loop: null, staged: null });
   };
   return (
     <Box sx={{ height: "100vh", display: "grid", gridTemplate: "40px minmax(0, 1fr) auto / 158px minmax(0, 1fr) 300px" }}>
@@ -82,6 +83,7 @@ function OpenShot({ shot }: { shot: Shot }) {
   useEffect(() => {
     if (shownIds.length === 0 && newest !== undefined) set({ shown: [newest] });
   }, [shownIds, newest, set]);
+  useFollowing(shown[0]);
   useShortcuts(shot.first_simulated, Math.max(shot.document.frames[1], shown[0]?.last ?? 0));
   const knots = useMemo(() => threadOf(shot.document, reading, takes, deliveries), [shot, reading, takes, deliveries]);
   return (
@@ -98,6 +100,20 @@ function OpenShot({ shot }: { shot: Shot }) {
       <Tape shot={shot} reading={reading} take={shown[0]} />
     </>
   );
+}
+
+/** Stand at the newest frame of a take that runs, for as long as nobody chooses another frame. */
+function useFollowing(take: Take | undefined): void {
+  const follow = useRoom((room) => room.follow);
+  const set = useRoom((room) => room.set);
+  const running = take?.state === "running";
+  const newest = take === undefined || !running ? null : newestFrame(take);
+  useEffect(() => {
+    if (follow && newest !== null) set({ frame: newest, playing: false });
+  }, [follow, newest, set]);
+  useEffect(() => {
+    if (follow && take !== undefined && !running && take.state !== "waiting") set({ follow: false });
+  }, [follow, take, running, set]);
 }
 
 function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take[]; deliveries: Delivery[] }) {

@@ -49,7 +49,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
 
   const scrub = (event: PointerEvent<HTMLElement>) => {
     const x = event.clientX - event.currentTarget.getBoundingClientRect().left;
-    set({ frame: frameAt(scale, x), playing: false });
+    set({ frame: frameAt(scale, x), playing: false, follow: false });
   };
   const keyed = (event: KeyboardEvent) => {
     const step = { ArrowLeft: -1, ArrowRight: 1, PageUp: -10, PageDown: 10 }[event.key];
@@ -57,7 +57,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
     if (to === null) return;
     event.preventDefault();
     event.stopPropagation();
-    set({ frame: Math.min(last, Math.max(first, to)), playing: false });
+    set({ frame: Math.min(last, Math.max(first, to)), playing: false, follow: false });
   };
 
   return (

@@ -39,7 +39,7 @@ export function useShortcuts(first: number, last: number): void {
       if (view !== undefined) room.set({ view, viewPressed: room.viewPressed + 1 });
       else if (bench !== undefined) room.set({ bench });
       else if (look !== undefined) room.set({ look });
-      else if (step !== 0) room.set({ frame: Math.min(last, Math.max(first, room.frame + step)), playing: false });
+      else if (step !== 0) room.set({ frame: Math.min(last, Math.max(first, room.frame + step)), playing: false, follow: false });
       else if (event.key === "?") room.set({ sheet: true });
       else if (event.key === " " && !(event.target instanceof HTMLButtonElement)) room.set({ playing: !room.playing });
       else return;

@@ -1,4 +1,4 @@
-import type { FramePulse } from "../api/client";
+import type { FramePulse, Take } from "../api/client";
 
 /** Over all garments: per frame the worst of each figure. */
 export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
@@ -31,4 +31,10 @@ export function worst(garments: Record<string, FramePulse[]>): FramePulse[] {
 
 function most(one: number | null, other: number | null): number | null {
   return one === null || other === null ? (one ?? other) : Math.max(one, other);
+}
+
+/** The newest frame that all garments of a take have; null while one has none. */
+export function newestFrame(take: Take): number | null {
+  const last = take.garments.map((garment) => garment.last);
+  return last.some((frame) => frame === null) || last.length === 0 ? null : Math.min(...last.filter((frame) => frame !== null));
 }

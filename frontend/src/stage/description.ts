@@ -72,14 +72,12 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
       takes.length === 0
         ? names.map(made)
         : takes.flatMap((take, pane) =>
-            take.garments.map((garment) => ({
-              garment: garment.garment,
-              dye: Math.max(0, names.indexOf(garment.garment)),
-              pane,
-              take: take.id,
-              first: garment.first ?? take.first_simulated,
-              last: garment.last ?? take.first_simulated,
-            })),
+            take.garments.map(({ garment, first: from, last }): Worn => {
+              const dye = Math.max(0, names.indexOf(garment));
+              // As long as a run has no frame of it the garment stands as it was made.
+              if (from === null || last === null) return { garment, dye, pane, take: null, first: -Infinity, last: Infinity };
+              return { garment, dye, pane, take: take.id, first: from, last };
+            }),
           ),
   };
 }

@@ -145,6 +145,19 @@ export class Stage {
     return this.subject(false).getSize(new Vector3()).length();
   }
 
+  /** The stage as a small JPEG, `width` px wide. */
+  picture(width: number): Promise<Blob | null> {
+    this.draw();
+    const { canvas } = this.renderer.getContext();
+    const small = document.createElement("canvas");
+    small.width = width;
+    small.height = Math.round((width * canvas.height) / Math.max(1, canvas.width));
+    small.getContext("2d")?.drawImage(canvas as HTMLCanvasElement, 0, 0, small.width, small.height);
+    return new Promise((done) => {
+      small.toBlob(done, "image/jpeg", 0.82);
+    });
+  }
+
   dispose(): void {
     this.running = false;
     this.camera.dispose();

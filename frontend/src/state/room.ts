@@ -29,6 +29,8 @@ export interface Room {
   /** What stands on the stage: the last frame of which everything has come, null for none yet. */
   staged: Staged | null;
   playing: boolean;
+  /** Whether the stage goes along with a running take, to each new frame. */
+  follow: boolean;
   loop: [number, number] | null;
   look: Look;
   view: View;
@@ -85,6 +87,7 @@ export const useRoom = create<Room>((set) => ({
   frame: 0,
   staged: null,
   playing: false,
+  follow: false,
   loop: null,
   look: "cloth",
   view: "three-quarter",

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import { useTheme } from "@mui/material/styles";
 import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { Reading, Shot, Take } from "../api/client";
+import { keepPicture, type Reading, type Shot, type Take } from "../api/client";
 import { useClock } from "../state/clock";
 import { complain, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
@@ -15,6 +15,8 @@ import type { Touch } from "../tools/tool";
 import { useTools } from "../tools/useTools";
 import { useMapLook } from "../tools/useMapLook";
 import { ViewCards } from "./ViewCards";
+
+const PICTURE = 960; // px wide, of the picture that is kept of a shot
 
 export interface StageViewProps {
   shot: Shot;
@@ -49,6 +51,11 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
       placed: () => {
         stage.showPerson(useRoom.getState().bench === "cast");
         stage.view(useRoom.getState().view);
+        const { shot: id } = useRoom.getState();
+        // Once the picture stands: what is asked for next is not kept waiting.
+        window.setTimeout(() => {
+          if (id !== null && useRoom.getState().shot === id) void stage.picture(PICTURE).then((made) => (made === null ? undefined : keepPicture(id, made)));
+        }, 1500);
       },
     });
     const watcher = new ResizeObserver(([entry]) => {
@@ -114,10 +121,28 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
           <polygon points={drawn.map(([x, y]) => `${x},${y}`).join(" ")} fill="rgb(52 80 140 / 0.12)" stroke="#1e2f57" strokeWidth="1.5" strokeDasharray="6 4" vectorEffect="non-scaling-stroke" />
         </svg>
       )}
+      <Opening shot={shot.id} />
       <LookBar />
       <ViewCards />
       <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />
     </Box>
+  );
+}
+
+/** While nothing of a shot stands on the stage yet: what it looked like last. */
+function Opening({ shot }: { shot: number }) {
+  const staged = useRoom((room) => room.staged);
+  const [missing, setMissing] = useState(false);
+  if (staged !== null || missing) return null;
+  return (
+    <img
+      src={`/api/shots/${shot}/picture`}
+      alt=""
+      onError={() => {
+        setMissing(true);
+      }}
+      style={{ position: "absolute", inset: 0, width: "100%", height: "100%", objectFit: "cover", pointerEvents: "none" }}
+    />
   );
 }
 

@@ -163,6 +163,18 @@ class Reading(Base):
     )
 
 
+LARGEST_PICTURE = 400_000  # bytes
+
+
+class Picture(Base):
+    """A small picture of a shot's stage, as it was seen last: JPEG."""
+
+    __tablename__ = "pictures"
+    shot_id: Mapped[int] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    data: Mapped[bytes]
+    __table_args__ = (CheckConstraint(f"octet_length(data) <= {LARGEST_PICTURE}", name="small"),)
+
+
 class Take(Base):
     """One simulated result. first and last are delivered frames, both in; first_simulated starts the run-in.
 

@@ -6,13 +6,14 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from ..core.model.references import named_files
 from . import blobs
 from .errors import ConflictError, MissingError
 from .events import tell
-from .models import Revision, RevisionFile, Shot
+from .models import Picture, Revision, RevisionFile, Shot
 
 Document = dict[str, Any]
 Files = dict[str, str]  # name in the document -> SHA-256 of a blob
@@ -124,6 +125,19 @@ def remove(session: Session, shot_id: int) -> None:
     session.flush()
     blobs.sweep(session)
     tell(session, "shots", shot=shot_id)
+
+
+def picture(session: Session, shot_id: int) -> bytes | None:
+    """What the shot's stage looked like last, JPEG; None when nobody has looked yet."""
+    found = session.get(Picture, shot_id)
+    return None if found is None else found.data
+
+
+def keep_picture(session: Session, shot_id: int, data: bytes) -> None:
+    """Keep a picture of the shot's stage in place of the one before."""
+    get(session, shot_id)
+    put = insert(Picture).values(shot_id=shot_id, data=data)
+    session.execute(put.on_conflict_do_update(index_elements=[Picture.shot_id], set_={"data": data}))
 
 
 def _unchanged(session: Session, shot_id: int, seen: int) -> Shot:

@@ -21,12 +21,14 @@ from ..formats.shot_file.patch import patched
 from ..formats.shot_file.strokes import moved_out
 from ..store import blobs, shots
 from ..store.errors import MissingError
+from ..store.models import LARGEST_PICTURE
 from . import schemas
 from .payloads import array_response, array_stream, attachment, binary
 from .services import services
 
 blueprint = APIBlueprint("shots", __name__, url_prefix="/api/shots", tag="Shots")
 PIECE = 1 << 20
+JPEG = b"\xff\xd8\xff"  # how every such file begins (ISO/IEC 10918-1)
 IN_MEMORY = 32 << 20  # bytes of a zip, beyond which it is in a file
 
 
@@ -138,6 +140,30 @@ def delete_shot(shot_id: int) -> str:
     """Delete a shot and its takes."""
     with services().store.begin() as session:
         shots.remove(session, shot_id)
+    return ""
+
+
+@blueprint.get("/<int:shot_id>/picture")
+@blueprint.doc(responses=binary("A picture, or nothing (204) when there is none yet", "image/jpeg"))
+def picture(shot_id: int) -> Response:
+    """What the shot's stage looked like last, to show while the shot is opened."""
+    with services().store.begin() as session:
+        shots.get(session, shot_id)
+        data = shots.picture(session, shot_id)
+    return Response(status=204) if data is None else Response(data, mimetype="image/jpeg")
+
+
+@blueprint.put("/<int:shot_id>/picture")
+@blueprint.output({}, status_code=204)
+def keep_picture(shot_id: int) -> str:
+    """Keep a picture of the shot's stage (the body, image/jpeg, at most 400 kB)."""
+    data = request.stream.read(LARGEST_PICTURE + 1)
+    if not data.startswith(JPEG) or len(data) > LARGEST_PICTURE:
+        raise FileError(
+            "this is no JPEG picture of at most 400 kB", where=f"shot {shot_id}", remedy="Send a smaller JPEG"
+        )
+    with services().store.begin() as session:
+        shots.keep_picture(session, shot_id, data)
     return ""
 
 

@@ -1,5 +1,7 @@
 import Box from "@mui/material/Box";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import LinearProgress from "@mui/material/LinearProgress";
+import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shot, Take } from "../../api/client";
@@ -79,6 +81,9 @@ function TakeName({ shot, take }: { shot: Shot; take: Take }) {
 }
 
 function Running({ take }: { take: Take }) {
+  const onStage = useRoom((room) => room.shown[0] === take.id);
+  const follow = useRoom((room) => room.follow);
+  const set = useRoom((room) => room.set);
   if (take.state !== "running" && take.state !== "waiting") return null;
   const known = take.state === "running" && take.phase === "simulating";
   return (
@@ -89,6 +94,21 @@ function Running({ take }: { take: Take }) {
         {take.seconds_per_frame !== null && `, ${take.seconds_per_frame.toFixed(2)} s a frame`}
         {take.seconds_left !== null && `, ${span(take.seconds_left)} left`}
       </Typography>
+      {onStage && (
+        <FormControlLabel
+          control={
+            <Switch
+              size="small"
+              checked={follow}
+              onChange={(event) => {
+                set({ follow: event.target.checked });
+              }}
+            />
+          }
+          label="Follow the newest frame"
+          slotProps={{ typography: { sx: { fontSize: 12.5 } } }}
+        />
+      )}
     </Box>
   );
 }
