@@ -39,7 +39,7 @@ class Friction:
     grips: Grips
 
 
-def resting(
+def first_guess(
     state: ClothState, start: Points, goal: Points, rows: Rows, friction: Friction, softness: Scalars
 ) -> Points:
     """A first guess (n, 3) m for the solve: nothing comes nearer than it is, or than just within its gap.

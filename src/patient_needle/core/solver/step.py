@@ -33,7 +33,7 @@ from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .cloth import Cloth
 from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
-from .first_guess import Friction, resting, staying
+from .first_guess import Friction, first_guess, staying
 from .inertia import Inertia, Timing, timing
 from .linear import Preconditioner, Term, conjugate_gradients, inner, largest
 from .links import Links, LinkTerm
@@ -232,7 +232,7 @@ class Engine:
             scene.friction = self._friction(scene.state, scene.start, goal, scene.nearest, surround)
             softness = np.zeros(len(goal))
             softness[:count] = np.where(self._held(surround), 0.0, time.reach**2 / self.cloth.mass)
-            goal[:count] = resting(scene.state, scene.start, goal, scene.rows, scene.friction, softness)
+            goal[:count] = first_guess(scene.state, scene.start, goal, scene.rows, scene.friction, softness)
         scene.hint = self._hint(scene.state, goal[:count], scene.friction, time, surround)
 
     def _solve_and_accept(self, scene: Scene) -> None:
