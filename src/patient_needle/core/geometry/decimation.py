@@ -12,6 +12,7 @@ from heapq import heapify, heappop, heappush
 import numpy as np
 from numba import njit
 
+from ..model.tolerances import NO_AREA
 from ..model.typed import Flags, Indices, Points, Triangles, Vectors
 
 
@@ -115,8 +116,8 @@ def _folds(poses, gone, kept, head, after, corners):
                 before = np.cross(poses[p, b] - poses[p, a], poses[p, c] - poses[p, a])
                 na, nb, nc = (kept if a == gone else a), (kept if b == gone else b), (kept if c == gone else c)
                 now = np.cross(poses[p, nb] - poses[p, na], poses[p, nc] - poses[p, na])
-                lengths = np.sqrt((before * before).sum() * (now * now).sum())
-                if (before * now).sum() < 0.2 * lengths:
+                area, left = (before * before).sum(), (now * now).sum()
+                if (before * now).sum() < 0.2 * np.sqrt(area * left) or (left <= NO_AREA * area and area > 0.0):
                     return True
         node = after[node]
     return False

@@ -81,6 +81,7 @@ FIRMEST_SLIDING = 0.95  # grip, 0.5 mm under the garment's weight; what may slid
 SPEED_STEP = 1e-3  # frames, to tell the speed of a place by
 
 # Geometry.
+NO_AREA = 1e-12  # of the square of its area before: a triangle that shrinks to this has none
 QUAD_CORNER = 1e-5  # share of a quad's area: a corner that turns by less is looked at on its own
 SHEAR_SHARE = 1e-4  # of the product of two scales: float32 files round this much
 BONE_LENGTH_SHARE = 0.02  # of a bone, from which on two skeletons are called unlike
