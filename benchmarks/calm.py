@@ -76,7 +76,7 @@ def watched(plan: ShotPlan, settled: int, last: int) -> Watched:
 
 
 def calmed(plan: ShotPlan, settled: int, last: int, rate: float = 24.0) -> Moved:
-    """What is measured of it, seen at `rate` Hz."""
+    """Its measurements, seen at `rate` Hz."""
     one = watched(plan, settled, last)
     frequency, power = one.spectrum(rate)
     low = butter(2, QUICK, fs=rate, output="sos")

@@ -23,7 +23,7 @@ def starts(count: int) -> str:
         "Sleeves through the skirt, a flap of its hem through itself, its waist in the torso. Bars: all clear "
         "at the end of the run-in, or refused by place; cloth through no cloth at any frame.\n",
         "| seed | through itself at first | in the body | drawn apart by | frames through itself | clear from "
-        "| p99 at most | fastest | drawing apart |\n|---|---|---|---|---|---|---|---|---|",
+        "| p99 at most | fastest | untangling the start |\n|---|---|---|---|---|---|---|---|---|",
     ]
     lines += [_row(seed, wrong_start(seed)) for seed in range(count)]
     return "\n".join(lines) + "\n"

@@ -39,7 +39,7 @@ def take_all(page: Page) -> None:
     keep(page, "cast")
     understudy(page)
     bench(page, "Wardrobe")
-    page.get_by_role("button", name=re.compile("^Pulled and pressed")).click()
+    page.get_by_role("button", name=re.compile("^Stretch and compression")).click()
     keep(page, "wardrobe")
     bench(page, "Fasten")
     drawn_around(page)
@@ -152,10 +152,10 @@ def chalk(page: Page) -> None:
 
 
 def begin_map(page: Page, role: str, name: str) -> None:
-    page.get_by_role("combobox", name="A map of").click()
+    page.get_by_role("combobox", name="Map of").click()
     page.get_by_role("option", name=role).click()
-    page.get_by_label("Its name").fill(name)
-    page.get_by_role("button", name="Begin it").click()
+    page.get_by_label("Name of the map").fill(name)
+    page.get_by_role("button", name="Begin the map").click()
     page.get_by_role("button", name=re.compile(f"^{name}")).wait_for()
 
 

@@ -11,7 +11,7 @@ MEASURED = Path(__file__).resolve().parent.parent / "docs" / "benchmarks.md"
 
 
 def note() -> str:
-    """What is to be said about the committed measurements; empty when all are of this engine."""
+    """A note on the committed measurements; empty when all are of this engine."""
     text = MEASURED.read_text() if MEASURED.exists() else ""
     parts = re.split(r"^<!-- (\w+) -->$", text, flags=re.M)
     engines = {

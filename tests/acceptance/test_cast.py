@@ -88,7 +88,7 @@ def test_a_skeleton_is_read_as_it_states_and_takes_another_files_motion(own_shot
     expect(panel).to_contain_text("1.72 m tall", timeout=SLOW)
     expect(panel.get_by_label("File unit")).to_contain_text("centimetres")
     placing = bring_in(own_shot, DEMO / "lamplighter" / "lamplighter.glb")
-    choose(own_shot, placing, "It is a", "motion for a character already here")
+    choose(own_shot, placing, "Kind", "motion for a character already here")
     own_shot.get_by_role("button", name="Put it in the shot").click()
     expect(panel).to_contain_text("joints found by name", timeout=SLOW)
     unfold(panel, "Motion")
@@ -110,7 +110,7 @@ def test_numbered_files_are_one_moving_mesh_and_a_gap_is_named(own_shot: Page, t
     expect(own_shot.get_by_role("alert")).to_contain_text("1003", timeout=SLOW)
     placing = bring_in(own_shot, *paths)
     expect(placing).to_contain_text("frames 1001 to 1004")
-    choose(own_shot, placing, "It is a", "prop")
+    choose(own_shot, placing, "Kind", "prop")
     own_shot.get_by_label("Name", exact=True).fill("flap")
     own_shot.get_by_role("button", name="Put it in the shot").click()
     expect(member(own_shot, "flap")).to_contain_text("frames 1001 to 1004", timeout=SLOW)
@@ -123,7 +123,7 @@ def test_an_understudy_stands_in_and_says_how_well(room: Page):  # noqa: F811
     choose(room, body, "Understudy", "its mesh with fewer triangles")
     expect(body).to_contain_text("4,000 of 10,326", timeout=SLOW)
     expect(body).to_contain_text("Watertight")
-    worst = re.search(r"Off by, at worst\s*([\d.]+)\smm", body.inner_text())
+    worst = re.search(r"Largest deviation\s*([\d.]+)\smm", body.inner_text())
     assert float(worst[1]) < 6.0
     before = stage(room)
     body.get_by_role("button", name="Show the understudy").click()
@@ -150,7 +150,7 @@ def test_cuts_into_itself_are_found_lit_and_gone_to(room: Page):  # noqa: F811
     assert 1100 <= frame <= 1120
     room.wait_for_timeout(3000)
     lit = stage(room)
-    body.get_by_role("button", name="Put the light out").click()
+    body.get_by_role("button", name="Stop showing them").click()
     room.wait_for_timeout(1500)
     out = stage(room)
     madder = lambda p: int(((p[:, :, 0] > p[:, :, 1] * 1.6) & (p[:, :, 0] > 50)).sum())  # noqa: E731
@@ -186,7 +186,7 @@ def test_a_prop_is_carried_by_a_joint_and_a_floor_is_laid(own_shot: Page):
     for file in ("lamplighter.glb", "bollard.obj"):
         placing = bring_in(own_shot, DEMO / "lamplighter" / file)
         if file == "bollard.obj":
-            choose(own_shot, placing, "It is a", "prop")
+            choose(own_shot, placing, "Kind", "prop")
         own_shot.get_by_role("button", name="Put it in the shot").click()
         expect(member(own_shot, file.split(".")[0])).to_contain_text("Vertices", timeout=SLOW)
     lamp = member(own_shot, "bollard")
@@ -205,13 +205,13 @@ def test_points_of_a_cache_move_a_mesh_that_is_there(own_shot: Page, tmp_path: P
     frames = [mesh.vertices + [0, 0, 0.01 * k] for k in range(30)]
     write_cache(tmp_path / "slide.pc2", mesh, iter(frames), CacheTiming(1001, 24))
     placing = bring_in(own_shot, post)
-    choose(own_shot, placing, "It is a", "prop")
+    choose(own_shot, placing, "Kind", "prop")
     own_shot.get_by_role("button", name="Put it in the shot").click()
     panel = member(own_shot, "bollard")
     expect(panel).to_contain_text("stands still", timeout=SLOW)
     write_obj(tmp_path / "stout.obj", mesh.with_vertices(mesh.vertices * [1.2, 1.0, 1.2]))
     placing = bring_in(own_shot, tmp_path / "stout.obj")
-    choose(own_shot, placing, "It is a", "second shape of one of the cast")
+    choose(own_shot, placing, "Kind", "second shape of one of the cast")
     own_shot.get_by_role("button", name="Put it in the shot").click()
     expect(own_shot.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("takes on stout"))
     placing = bring_in(own_shot, tmp_path / "slide.pc2")
@@ -228,7 +228,7 @@ def test_a_body_inside_out_is_named_and_turned_and_a_short_run_in_lengthened(own
     turned = [" ".join(["f", *line.split()[:0:-1]]) if line.startswith("f ") else line for line in text]
     (tmp_path / "post.obj").write_text("\n".join(turned) + "\n")
     placing = bring_in(own_shot, tmp_path / "post.obj")
-    choose(own_shot, placing, "It is a", "set piece")
+    choose(own_shot, placing, "Kind", "set piece")
     own_shot.get_by_role("button", name="Put it in the shot").click()
     panel = member(own_shot, "post")
     expect(panel.get_by_role("alert")).to_contain_text("look inwards", timeout=SLOW)

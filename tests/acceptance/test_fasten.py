@@ -74,7 +74,7 @@ def test_a_loop_is_stuck_keyed_shaken_and_makes_the_old_take_stale(room: Page): 
     room.mouse.up()
     until(lambda: float(pins.nth(0).get_attribute("aria-valuenow")) < 0.6, 30)
     alert = clips.get_by_role("alert")
-    expect(alert).to_contain_text("It will be seen to jump: the grip tightens", timeout=SLOW)
+    expect(alert).to_contain_text("The cloth will pop: the grip tightens", timeout=SLOW)
     alert.get_by_role("button", name=re.compile("^Spread it over")).click()
     expect(alert).to_have_count(0, timeout=SLOW)
     pins.nth(1).focus()

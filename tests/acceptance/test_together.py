@@ -1,4 +1,4 @@
-"""What is shown together belongs together: the frame on the stage, edits in order, two windows on one field."""
+"""Things shown together belong together: the frame on the stage, edits in order, two windows on one field."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ def test_body_and_cloth_change_together_and_the_frame_that_stands_is_said(room: 
     bench(room, "Takes")
     run_take(room, "Fly")
     to_frame(room, 1001)
-    expect(room.get_by_text("clear of what it collides with").first).to_be_visible(timeout=SLOW)
+    expect(room.get_by_text("clear of all colliders").first).to_be_visible(timeout=SLOW)
     room.reload()
     open_shot(room, own[1])
     pattern = r"/garments/.*/positions/"

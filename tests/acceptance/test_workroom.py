@@ -117,7 +117,7 @@ def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path)
     highest = room.get_by_role("button", name=re.compile("^Highest border"))
     canvas.click(position={"x": middle, "y": int(waist) + 8})
     expect(highest).to_have_attribute("aria-pressed", "true")
-    room.get_by_role("slider", name=re.compile("Rows beyond")).press("ArrowRight")
+    room.get_by_role("slider", name=re.compile("Grow by, rows")).press("ArrowRight")
     room.get_by_role("button", name="Hold it to the lamplighter").click()
     expect(room.get_by_role("group", name="Hold highest border")).to_contain_text("welded to the lamplighter")
     expect(room.get_by_label("The thread")).to_contain_text("1 hold")
@@ -260,7 +260,7 @@ def test_a_swatch_is_chosen_from_the_book_changed_and_taken_back(room: Page):
     room.get_by_role("option", name=re.compile("^denim")).click()
     expect(room.get_by_label("Weight, g/m²")).to_have_value("430")
     type_into(room, "Bend, warp, µN·m", 90)
-    room.get_by_role("button", name=re.compile("^Pulled and pressed")).click()
+    room.get_by_role("button", name=re.compile("^Stretch and compression")).click()
     warp = room.get_by_role("group", name="Pull along warp")
     warp.get_by_role("button", name="Give measured points").click()
     expect(warp.get_by_label("Strain, %")).to_have_count(3)
@@ -268,8 +268,8 @@ def test_a_swatch_is_chosen_from_the_book_changed_and_taken_back(room: Page):
     force.fill("20")
     force.press("Enter")
     expect(room.get_by_text("must take more force")).to_be_visible()
-    type_into(room, "Gives at most, %", 5)
-    expect(room.get_by_role("button", name=re.compile("^Pulled and pressed"))).to_contain_text(
+    type_into(room, "Strain limit, %", 5)
+    expect(room.get_by_role("button", name=re.compile("^Stretch and compression"))).to_contain_text(
         "1 measured, limited"
     )
     assert garment.inner_text() != before
@@ -308,7 +308,7 @@ def test_a_damaged_file_is_refused_on_screen_and_a_good_one_placed(room: Page, t
     room.get_by_role("button", name="Close", exact=True).click()
     room.get_by_label("File to bring in").set_input_files(DEMO / "lamplighter" / "bollard.obj")
     placing = room.get_by_role("group", name="Placing bollard.obj")
-    placing.get_by_role("combobox", name="It is a").click()
+    placing.get_by_role("combobox", name="Kind").click()
     room.get_by_role("option", name="set piece").click()
     placing.get_by_role("button", name="Put it in the shot").click()
     expect(room.get_by_role("group", name="bollard", exact=True)).to_contain_text("0.54 m high")

@@ -1,4 +1,4 @@
-"""What is painted, against closed forms, an independent geodesic library, and itself on finer meshes."""
+"""Painted maps, against closed forms, an independent geodesic library, and themselves on finer meshes."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ export function Banner({ workroom, error }: { workroom: Workroom | undefined; er
 }
 
 export function saying(workroom: Workroom | undefined, error: Error | null): string | null {
-  if (error !== null) return `${capital(error.message)}. What is shown is kept; the page goes on when it returns.`;
+  if (error !== null) return `${capital(error.message)}. The page keeps its picture and goes on when it returns.`;
   if (workroom === undefined) return null;
   if (workroom.workers === 0) return "No worker is running, so takes wait. ./needle up starts one; ./needle worker adds one.";
   if (!workroom.desk) return "The desk process is away, so nothing can be pointed at. ./needle up starts it again.";

@@ -249,7 +249,7 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge
 function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
   const c = useTheme().cloth;
   const kinds: readonly [keyof FramePulse, string, number][] = [
-    ["in_the_body", "in what it collides with", 69],
+    ["in_the_body", "inside a collider", 69],
     ["body_shows", "the full body shows through", 69],
     ["pinched", "pinched", 75],
     ["through_itself", "through itself", 81],

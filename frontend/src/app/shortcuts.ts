@@ -13,8 +13,8 @@ export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Drag, arrow keys", does: "Turn round the shot (arrow keys when the stage is in focus)" },
   { keys: "Shift+drag, right drag", does: "Move the shot across the stage" },
   { keys: "Wheel, pinch, + and -", does: "Come nearer, step back" },
-  { keys: "Shift, Alt while drawing", does: "Add to what is chosen, take away from it (the right button turns meanwhile)" },
-  { keys: "Drag on the Chalk bench", does: "Draw on the cloth (the right button turns meanwhile)" },
+  { keys: "Shift, Alt while drawing", does: "Add to what is chosen, take away from it (turn with the right button)" },
+  { keys: "Drag on the Chalk bench", does: "Draw on the cloth (turn with the right button)" },
   { keys: "Alt on a handle's knob", does: "Move or turn it freely, not in steps of 5 mm and 5 degrees" },
   { keys: "Arrow keys, Delete on a key", does: "Another frame, another value, or take the key out" },
 ];

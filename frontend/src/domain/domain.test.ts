@@ -153,7 +153,7 @@ describe("words", () => {
     expect(takeState({ ...take, phase: "preparing" })).toBe("preparing");
     const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, through_another: 3, pinched: 1, median_ms: 4, worst_edge: 2.46, worst_edge_frame: 7, worst_edge_near: "figure: forearmL", overstretched: 1, bodies: ["figure"], body_shows: 3, body_shows_area: 0.0042, left_out_shows: 0, left_out_area: null };
     expect(faultsOf({ ...take, garments: [garment] })).toBe(
-      "in what it collides with in 2 frames, through another garment in 3 frames, pinched in 1 frame, overstretched in 1 frame",
+      "inside a collider in 2 frames, through another garment in 3 frames, pinched in 1 frame, overstretched in 1 frame",
     );
     const plain = (text: string) => text.replaceAll("\u00a0", " ");
     expect(plain(stretchSaid({ ...take, garments: [garment] }))).toBe(

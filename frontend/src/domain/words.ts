@@ -65,7 +65,7 @@ export function faultsOf(take: Take): string {
   const sum = (key: "in_the_body" | "through_itself" | "through_another" | "pinched" | "overstretched") =>
     take.garments.reduce((total, garment) => total + garment[key], 0);
   const said = [
-    [sum("in_the_body"), "in what it collides with"],
+    [sum("in_the_body"), "inside a collider"],
     [sum("through_itself"), "through itself"],
     [sum("through_another"), "through another garment"],
     [sum("pinched"), "pinched"],

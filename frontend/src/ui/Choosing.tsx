@@ -23,8 +23,8 @@ interface ChoosingProps {
 
 const TOOLS: readonly { tool: Room["tool"]; name: string; said: string }[] = [
   { tool: "border", name: "Point", said: "Press a border of the cloth" },
-  { tool: "lasso", name: "Draw", said: "Draw around cloth; Shift adds, Alt takes away, the right button turns" },
-  { tool: "box", name: "Box", said: "Pull a box over cloth; Shift adds, Alt takes away, the right button turns" },
+  { tool: "lasso", name: "Draw", said: "Draw around cloth; Shift adds, Alt takes away, turn with the right button" },
+  { tool: "box", name: "Box", said: "Pull a box over cloth; Shift adds, Alt takes away, turn with the right button" },
 ];
 
 /** Choose cloth: by its borders, by drawing on the stage, or a choice that was kept. */
@@ -34,7 +34,7 @@ export function Choosing({ shot, garment, read }: ChoosingProps) {
   const set = useRoom((room) => room.set);
   const borders = read?.borders ?? [];
   return (
-    <Section title={`Choose of the ${garment}`}>
+    <Section title={`Choose on the ${garment}`}>
       <ToggleButtonGroup
         exclusive
         fullWidth
@@ -147,9 +147,9 @@ function Chosen({ shot, garment }: { shot: Shot; garment: string }) {
   return (
     <Box role="group" aria-label="Chosen" sx={{ mt: 0.5 }}>
       <Typography sx={{ fontSize: 12.5, fontWeight: 600 }}>Chosen: {choiceSaid(chosen)}</Typography>
-      <Reach label="Only the row so many edges in" value={chosen.row} keep={(row) => { change({ row }); }} />
-      <Reach label="Rows beyond" low={-6} value={chosen.rings} keep={(rings) => { change({ rings }); }} />
-      <Reach label="Rows over which it fades" value={chosen.fade} keep={(fade) => { change({ fade }); }} />
+      <Reach label="Only one row, edges from the border" value={chosen.row} keep={(row) => { change({ row }); }} />
+      <Reach label="Grow by, rows" low={-6} value={chosen.rings} keep={(rings) => { change({ rings }); }} />
+      <Reach label="Fade over, rows" value={chosen.fade} keep={(fade) => { change({ fade }); }} />
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
         <TextField label="Keep it as" value={name} margin="dense" onChange={(event) => { setName(event.target.value); }} />
         <Button

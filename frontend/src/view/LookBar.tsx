@@ -8,9 +8,9 @@ const OF_TAKES: readonly Look[] = ["map", "stretch", "closeness"];
 const LOOKS: readonly { look: Look; name: string; said: string }[] = [
   { look: "cloth", name: "Cloth", said: "Cloth in daylight" },
   { look: "threads", name: "Threads", said: "The mesh's edges" },
-  { look: "map", name: "Map", said: "The map at hand, as it is drawn now, on the cloth of the take" },
+  { look: "map", name: "Map", said: "The chosen map, as it is now, on the take's cloth" },
   { look: "stretch", name: "Stretch", said: "How far each place is stretched" },
-  { look: "closeness", name: "Closeness", said: "How near each place is to what it wears on" },
+  { look: "closeness", name: "Closeness", said: "How near each place is to a collider" },
   { look: "inside", name: "Inside", said: "Only the inside of the cloth" },
 ];
 

@@ -94,9 +94,9 @@ function MadeNote({ shot }: { shot: Shot }) {
   }
   const said =
     atRest(bench)
-      ? "Garment as it was made, on the rest pose"
+      ? "The garment as made, on the rest pose"
       : bench === "cast"
-        ? "Garment as it was made; it stands only where the run-in begins"
+        ? "The garment as made, shown only at the start of the run-in"
         : "No take yet: run one on the Takes bench";
   return <Typography sx={{ ...NOTE, left: 14 }}>{said}</Typography>;
 }
@@ -125,7 +125,7 @@ export function frameSaid(here: FramePulse): string {
   const bodies = here.bodies.join(" and the ");
   return [
     `most edges stretch ${percent(here.stretch)}, the worst ${percent(here.worst_edge)}`,
-    here.in_the_body > 0 ? `${count(here.in_the_body, "crossing")} with what it collides with` : "clear of what it collides with",
+    here.in_the_body > 0 ? `${count(here.in_the_body, "crossing")} with colliders` : "clear of all colliders",
     ...(bodies === "" ? [] : [here.body_shows === null ? `nothing of the full ${bodies} shows through` : `the full ${bodies} shows through ${area(here.body_shows)}`]),
     ...(here.left_out_shows === null ? [] : [`left-out parts through ${area(here.left_out_shows)}`]),
     ...(here.through_itself > 0 ? [`${count(here.through_itself, "crossing")} through itself`] : []),

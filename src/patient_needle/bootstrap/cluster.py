@@ -106,7 +106,7 @@ def _hand_over(path: Path) -> None:
 
 
 def _owner() -> dict[str, object]:
-    """Who the server's processes run as, as options of subprocess."""
+    """The account of the server's processes, as options of subprocess."""
     return {"user": "postgres", "group": "postgres", "extra_groups": []} if os.geteuid() == 0 else {}
 
 

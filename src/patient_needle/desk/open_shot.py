@@ -71,7 +71,7 @@ class OpenShot:
 
     @cached_property
     def plan(self) -> ShotPlan:
-        """What is good, as a plan."""
+        """A plan of everything that could be read."""
         garments = [one.garment for one in self.garments.values()]
         try:
             return plan_of(self.shot, self.cast.values(), garments, self.winds)
@@ -156,7 +156,7 @@ class OpenShot:
         return {}
 
     def worn_with(self, name: str) -> list[Dressed]:
-        """What is simulated together with a garment, itself too, as far as it can be made ready."""
+        """All garments that are simulated together with one, itself included, if they could be prepared."""
         out = []
         for other, piece in self.garments.items():
             if other != name and not self.shot.together and not piece.garment.is_finished:

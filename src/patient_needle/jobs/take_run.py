@@ -202,9 +202,9 @@ class TakeSink:
         return self._kept.get(run.lead)
 
     def begin(self, run: PlannedRun) -> None:
-        """Until the first frame is there, cloth that starts through itself is drawn apart."""
+        """Until the first frame is there, the start is being untangled."""
         if self._kept.get(run.lead) is None:
-            self._phase = "drawing apart"
+            self._phase = "untangling the start"
         self._pace.begin()
 
     def keep(self, run: PlannedRun, results: tuple[FrameResult, ...], at: Saved) -> None:

@@ -146,7 +146,7 @@ def _unchanged(session: Session, shot_id: int, seen: int) -> Shot:
         raise ConflictError(
             "the shot was changed in another window meanwhile",
             where=shot.name,
-            remedy="What is shown now is the newer one: make the change again there",
+            remedy="The newer version is shown now: make the change again there",
         )
     return shot
 

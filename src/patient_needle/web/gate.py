@@ -189,7 +189,7 @@ class Gate:
 
 
 async def _unless(gone: asyncio.Future[None], wanted: Awaitable[str | None]) -> str | None:
-    """What is wanted; None when `gone` is done before."""
+    """The answer; None when `gone` comes first."""
     waiting = asyncio.ensure_future(wanted)
     either: list[asyncio.Future[Any]] = [waiting, gone]
     await asyncio.wait(either, return_when=asyncio.FIRST_COMPLETED)

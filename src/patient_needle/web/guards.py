@@ -1,4 +1,4 @@
-"""Who may call, and what may come in: our own pages, bodies of bounded size, JSON of bounded depth."""
+"""Guards of the API: our own pages only, bodies of bounded size, JSON of bounded depth."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def register(app: APIFlask) -> None:
 
 
 def refused() -> Response | None:
-    """What is wrong with the request at hand as far as its head tells; None when nothing is."""
+    """Why the request is refused, as far as its head tells; None when it is not."""
     return _host() or _origin() or _size()
 
 

@@ -25,7 +25,7 @@ class _Given(BaseModel):
 
 
 class Fault(BaseModel):
-    """What is wrong, where, and how to fix it."""
+    """A fault: what, where, and how to fix it."""
 
     what: str
     where: str

@@ -25,10 +25,10 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
   if (source === null && still) return null;
   return (
     <Fold title="Motion" said={source ?? `from ${member.starts_at ?? 0}`}>
-      <NumberField label="Its first frame stands at" value={member.starts_at ?? 0} whole keep={(value) => { keep({ starts_at: value }, `starts at ${value}`); }} />
+      <NumberField label="First frame of the motion" value={member.starts_at ?? 0} whole keep={(value) => { keep({ starts_at: value }, `starts at ${value}`); }} />
       <TextField
         select
-        label="At another rate it keeps"
+        label="If its rate differs, keep"
         value={member.timing ?? "real time"}
         margin="dense"
         onChange={(event) => {
@@ -36,8 +36,8 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
           keep({ timing }, `played ${timing}`);
         }}
       >
-        <MenuItem value="real time">its time: frames between are interpolated</MenuItem>
-        <MenuItem value="frame for frame">its frames: it plays faster or slower</MenuItem>
+        <MenuItem value="real time">real time: frames are interpolated</MenuItem>
+        <MenuItem value="frame for frame">every frame: it plays faster or slower</MenuItem>
       </TextField>
       {source !== null && (
         <>

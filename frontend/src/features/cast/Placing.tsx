@@ -52,7 +52,7 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
             {capital(note)}.
           </Typography>
         ))}
-        <Pick label="It is a" value={role} options={roles.map((one) => ({ value: one, name: ROLE_NAMES[one] }))} keep={(one) => { setRole(one as Role); }} />
+        <Pick label="Kind" value={role} options={roles.map((one) => ({ value: one, name: ROLE_NAMES[one] }))} keep={(one) => { setRole(one as Role); }} />
         {found.meshes.length > 1 && (!aims || role === "shape") && (
           <Pick label="Mesh" value={mesh} options={found.meshes.map((one) => ({ value: one.name, name: `${one.name} · ${one.vertices.toLocaleString("en")} vertices` }))} keep={setMesh} />
         )}

@@ -26,7 +26,7 @@ export function SelfCutPanel({ shot, member }: { shot: Shot; member: string }) {
           set({ cutting: looking ? null : member });
         }}
       >
-        {looking ? "Put the light out" : "Find the places"}
+        {looking ? "Stop showing them" : "Find the places"}
       </Button>
       {found.isFetching && <LinearProgress aria-label="Searching every frame" sx={{ my: 1 }} />}
       {found.error !== null && <Typography sx={{ fontSize: 12.5, color: "error.main" }}>{found.error.message}</Typography>}

@@ -49,7 +49,7 @@ export function UnderstudyFields({ member, collider, read, keep }: UnderstudyFie
           else put({ ...(asked ?? PLAIN), shape: shape[0] }, `understudy: ${shape[1]}`);
         }}
       >
-        <MenuItem value="none">none: cloth meets it itself</MenuItem>
+        <MenuItem value="none">none: cloth meets the mesh itself</MenuItem>
         {SHAPES.map(([shape, said]) => (
           <MenuItem key={shape} value={shape}>
             {said}
@@ -75,8 +75,8 @@ function Held({ member, read }: { member: string; read: NonNullable<MemberReadin
       <Figure name="Vertices" value={read.vertices.toLocaleString("en")} />
       <Figure name="Triangles" value={`${read.triangles.toLocaleString("en")} of ${read.of_full.toLocaleString("en")}`} />
       <Figure name="Watertight" value={read.closed ? "yes" : "no"} />
-      <Figure name="Off by, at worst" value={mm(read.worst)} />
-      <Figure name="Off by, on average" value={mm(read.mean)} />
+      <Figure name="Largest deviation" value={mm(read.worst)} />
+      <Figure name="Mean deviation" value={mm(read.mean)} />
       <Figure name="Cost of search" value={`about ${Math.round((100 * read.triangles) / read.of_full)} %`} />
       <Button
         size="small"
@@ -87,7 +87,7 @@ function Held({ member, read }: { member: string; read: NonNullable<MemberReadin
       >
         {shown ? "Show the member" : "Show the understudy"}
       </Button>
-      {shown && <Typography sx={{ fontSize: 12, color: "text.secondary" }}>Dark is 6 mm or more off at some frame of the shot.</Typography>}
+      {shown && <Typography sx={{ fontSize: 12, color: "text.secondary" }}>Dark: 6 mm or more away at some frame.</Typography>}
     </>
   );
 }

@@ -66,8 +66,8 @@ function NewMap({ shot, garment, maps }: Omit<MapListProps, "at">) {
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-        <Pick label="A map of" value={role} options={roles.map((one) => ({ value: one.role, name: one.name }))} keep={(value) => { setRole(value as Role); }} />
-        <TextField label="Its name" margin="dense" value={name} placeholder={given} error={!usable} onChange={(event) => { setName(event.target.value); }} />
+        <Pick label="Map of" value={role} options={roles.map((one) => ({ value: one.role, name: one.name }))} keep={(value) => { setRole(value as Role); }} />
+        <TextField label="Name of the map" margin="dense" value={name} placeholder={given} error={!usable} onChange={(event) => { setName(event.target.value); }} />
       </Box>
       <Button
         variant={maps.length === 0 ? "contained" : "outlined"}
@@ -80,7 +80,7 @@ function NewMap({ shot, garment, maps }: Omit<MapListProps, "at">) {
           );
         }}
       >
-        Begin it
+        Begin the map
       </Button>
     </>
   );

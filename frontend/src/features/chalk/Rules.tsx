@@ -86,7 +86,7 @@ function FromBorder({ add, borders }: { add: Add; borders: readonly BorderReadin
     <Fold title="From a border" said="along the cloth">
       <Pick label="Border" value={String(border.index)} options={borders.map((one) => ({ value: String(one.index), name: placeOf(one, borders) }))} keep={setIndex} />
       <NumberField label="Row, edges in from the border" value={row} low={0} high={500} keep={(value) => { setRow(Math.round(value)); }} />
-      <NumberField label="1 there, 0 from this far on, mm" value={reach} low={1} high={100_000} keep={setReach} />
+      <NumberField label="Falls to 0 within, mm" value={reach} low={1} high={100_000} keep={setReach} />
       <Button
         variant="outlined"
         fullWidth

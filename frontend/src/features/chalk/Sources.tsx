@@ -29,8 +29,8 @@ export function AlongLine() {
   return (
     <Fold title="Along a line" said="drawn on the cloth">
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-        <NumberField label="Where it begins" value={ends[0]} low={0} high={1} keep={(value) => { setEnds([value, ends[1]]); }} />
-        <NumberField label="Where it ends" value={ends[1]} low={0} high={1} keep={(value) => { setEnds([ends[0], value]); }} />
+        <NumberField label="Value at the start" value={ends[0]} low={0} high={1} keep={(value) => { setEnds([value, ends[1]]); }} />
+        <NumberField label="Value at the end" value={ends[1]} low={0} high={1} keep={(value) => { setEnds([ends[0], value]); }} />
       </Box>
       <Button variant={line === null ? "outlined" : "contained"} fullWidth aria-pressed={line !== null} onClick={() => { set({ line: line === null ? ends : null }); }}>
         {line === null ? "Draw the line" : "Press and pull over the cloth"}
@@ -52,7 +52,7 @@ export function FromKept({ shot, garment, add }: Of & { add: Add }) {
       ) : (
         <>
           <Pick label="Choice" value={choice.name} options={kept.map((one) => ({ value: one.name, name: `${one.name} · ${choiceSaid(one.choose)}` }))} keep={setWanted} />
-          <NumberField label="1 there, 0 from this far on, mm" value={reach} low={1} high={100_000} keep={setReach} />
+          <NumberField label="Falls to 0 within, mm" value={reach} low={1} high={100_000} keep={setReach} />
           <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_choice", choose: { ...PLAIN_CHOICE, named: choice.name }, reach_mm: reach, values: [1, 0] }); }}>
             Shade it from there
           </Button>
@@ -79,7 +79,7 @@ export function FromBody({ reading, add }: { reading: Reading | undefined; add: 
         <>
           <TextField
             select
-            label="What its joints carry"
+            label="Skin weights of joints"
             margin="dense"
             value={meant}
             slotProps={{ select: { multiple: true } }}
@@ -99,7 +99,7 @@ export function FromBody({ reading, add }: { reading: Reading | undefined; add: 
           </Button>
         </>
       )}
-      <NumberField label="1 on it, 0 from this far on, mm" value={reach} low={1} high={100_000} keep={setReach} />
+      <NumberField label="Falls to 0 within, mm" value={reach} low={1} high={100_000} keep={setReach} />
       <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_distance", member, reach_mm: reach, values: [1, 0] }); }}>
         Shade it by distance
       </Button>
@@ -119,7 +119,7 @@ export function FromGarment({ shot, garment, add }: Of & { add: Add }) {
   return (
     <Fold title="From another garment" said={`${every.length} to choose from`}>
       <Pick label="Map" value={from.value} options={every} keep={setWanted} />
-      <NumberField label="As far as, mm" value={reach} low={1} high={100_000} keep={setReach} />
+      <NumberField label="Reach, mm" value={reach} low={1} high={100_000} keep={setReach} />
       <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_garment", garment: from.garment, map: from.map, reach_mm: reach }); }}>
         Take it over
       </Button>

@@ -25,7 +25,7 @@ export interface HoldPanelProps {
 }
 
 
-/** One hold: what it holds, how firmly, from when to when, and what will be seen to jump. */
+/** One hold: what it holds, how firmly, from when to when, and what will pop. */
 export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
   const edit = useEdit(shot);
   const looked = useRoom((room) => room.hold === hold.name);
@@ -63,7 +63,7 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
           label={<Typography sx={{ fontSize: 13 }}>Holds</Typography>}
         />
         {hold.on !== 0 && <SpanFields value={hold.on} does="holds" keep={(on, said) => { keep({ on }, said); }} />}
-        <NumberField label="Takes hold again over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
+        <NumberField label="Regains its hold over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
       </Fold>
       <KindFields shot={shot} garment={garment} hold={hold} keep={keep} />
       {hold.how.kind !== "stitched" && hold.how.kind !== "elastic" && <ShakeTest shot={shot} garment={garment} hold={hold.name} />}

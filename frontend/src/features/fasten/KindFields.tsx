@@ -60,7 +60,7 @@ function StitchFields({ shot, garment, stitch, keep }: { shot: Shot; garment: st
     <>
       <Pick label="To" value={stitch.to} options={targets.map((one) => ({ value: one, name: one }))} keep={(to) => { keep({ how: { ...stitch, to, choose: null } }, `stitched to the ${to}`); }} />
       <Pick
-        label="There at"
+        label="Where on it"
         value={stitch.choose === null ? "anywhere near" : choiceSaid(stitch.choose)}
         options={ends.map((end) => ({ value: end.choose === null ? end.name : choiceSaid(end.choose), name: end.name }))}
         keep={(value) => {
@@ -79,7 +79,7 @@ function StitchFields({ shot, garment, stitch, keep }: { shot: Shot; garment: st
 function ElasticFields({ elastic, keep }: { elastic: HowOf<"elastic">; keep: KeepHold }) {
   return (
     <>
-      <KeyedField label="Drawn to, of its length" value={elastic.factor} low={0.05} high={1} keep={(factor, said) => { keep({ how: { ...elastic, factor } }, said); }} />
+      <KeyedField label="Shortened to, share of length" value={elastic.factor} low={0.05} high={1} keep={(factor, said) => { keep({ how: { ...elastic, factor } }, said); }} />
       <NumberField label="Tension, N" value={elastic.tension} low={0.01} high={1e6} keep={(tension) => { keep({ how: { ...elastic, tension } }, `tension ${tension} N`); }} />
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>What stretches each row to twice the length it is drawn to.</Typography>
     </>
@@ -131,7 +131,7 @@ function Carrier({ shot, handle, keep }: { shot: Shot; handle: Handle; keep: Kee
       />
       {carrier !== null && (
         <Pick
-          label="By its"
+          label="Joint"
           value={carrier.part ?? ""}
           options={[{ value: "", name: "whole" }, ...parts.map((one) => ({ value: one, name: one }))]}
           keep={(part) => { keep({ how: { ...handle, carried_by: { ...carrier, part: part === "" ? null : part } } }, part === "" ? "carried as a whole" : `carried by ${part}`); }}

@@ -31,7 +31,7 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
       {stretched !== "" && (
         <Box sx={{ "& > p": { fontSize: 12.5, mt: 0.4, lineHeight: 1.35 } }}>
           <Typography>{stretched}</Typography>
-          <Typography color={faults === "" ? undefined : "error"}>{faults === "" ? "clear of what it collides with, and of itself" : faults}</Typography>
+          <Typography color={faults === "" ? undefined : "error"}>{faults === "" ? "no crossings with colliders or with itself" : faults}</Typography>
           {bodiesSaid(take).map(({ said, bad }) => (
             <Typography key={said} color={bad ? "error" : undefined}>
               {said}

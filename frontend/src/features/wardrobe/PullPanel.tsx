@@ -45,7 +45,7 @@ export function PullPanel({ shot, fabric, pull }: { shot: Shot; fabric: FabricRe
       </Button>
       {compress !== null && (
         <OptionalNumberField
-          label="Pressed, N/m"
+          label="Compression, N/m"
           none="as stretched"
           value={fabric[compress] ?? null}
           low={0.1}

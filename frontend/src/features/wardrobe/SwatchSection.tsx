@@ -51,7 +51,7 @@ export function SwatchSection({ shot, garment, fabric }: OfSwatch & { garment: G
         </Button>
       )}
       <Figures shot={shot} fabric={fabric} figures={FIGURES} />
-      <Fold title="Pulled and pressed" said={pulledSaid(fabric)}>
+      <Fold title="Stretch and compression" said={pulledSaid(fabric)}>
         <StrainLimit shot={shot} fabric={fabric} />
         {PULLS.map((pull) => (
           <PullPanel key={pull.direction} shot={shot} fabric={fabric} pull={pull} />
@@ -141,7 +141,7 @@ function StrainLimit({ shot, fabric }: OfSwatch) {
   return (
     <>
       <OptionalNumberField
-        label="Gives at most, %"
+        label="Strain limit, %"
         none="no limit"
         value={limit === null ? null : tidy(limit * 100)}
         low={0.1}

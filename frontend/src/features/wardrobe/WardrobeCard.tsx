@@ -37,7 +37,7 @@ function Hang({ read, garment, fabric }: { read: GarmentReading | undefined; gar
   const spacing = read?.spacing ?? 0;
   const coarse = spacing > Math.min(...bends) / 2;
   return (
-    <Section title={`The ${garment.name}, so made`}>
+    <Section title={`The ${garment.name} in this fabric`}>
       {read !== undefined && <Figure name="Weighs" value={`${Math.round(read.area * fabric.areal_density * 1000).toLocaleString("en")} g`} />}
       {read !== undefined && <Figure name="Cloth in it" value={`${read.area.toFixed(2)} m²`} />}
       {read !== undefined && <Figure name="Spacing" value={`${mm(spacing)}, ${count(read.vertices, "vertex", "vertices")}`} />}

@@ -23,7 +23,7 @@ export function Worn({ shot, garment, fabric }: WornProps & { fabric: FabricReco
     <Section title="Made and worn">
       <TextField
         select
-        label="Its folds rest"
+        label="Folds rest"
         value={garment.rest_angles}
         margin="dense"
         onChange={(event) => {

@@ -1,1 +1,1 @@
-"""Which cloth is near which collider, what must stay apart, and what has gone through."""
+"""Contact: pairs that are near, rows that keep them apart, crossings that have happened."""

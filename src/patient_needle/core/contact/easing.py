@@ -1,4 +1,4 @@
-"""Easing let-go cloth back out of a body: soft rows that ask for a little more room each substep."""
+"""Easing released cloth out of a body: soft rows that ask for a little more room in each substep."""
 
 from __future__ import annotations
 
@@ -115,7 +115,7 @@ def _side_out(near: _Nearest, part: Indices, own: Vectors, within: Flags, cloth:
 
 
 def _nearest(colliders: Tree, start: Points, points: Points, of: Indices) -> _Nearest:
-    """What is nearest to points (k, 3) m that are numbered `of` (k,), for those within reach."""
+    """The nearest place to points (k, 3) m, numbered `of` (k,), for those within reach."""
     triangle, barycentric, _ = closest_points(colliders, start, points, EASING_REACH)
     found = triangle >= 0
     of, triangle = of[found], triangle[found]

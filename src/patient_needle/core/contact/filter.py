@@ -1,4 +1,4 @@
-"""The last word on every substep: a path that passes through nothing.
+"""The filter: the last stage of every substep. It finds a path that passes through nothing.
 
 Gauss-Seidel projection onto the rows' half-spaces, verified against pairs found along the corrected path;
 a path that cannot be corrected is cut in two. Where even short cuts fail the gap shrinks. Cloth that is then

@@ -1,4 +1,4 @@
-"""Exact count of what has gone through: triangle against triangle by exact predicates (libigl)."""
+"""Exact crossings: triangle against triangle, by exact predicates (libigl)."""
 
 from __future__ import annotations
 

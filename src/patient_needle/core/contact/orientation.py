@@ -1,4 +1,4 @@
-"""Along which normal the two members of a pair are kept apart for a substep.
+"""The normal along which the two members of a pair are kept apart during a substep.
 
 The line between the closest points of a vertex and the triangle beside the one below it slants along the
 surface: a half-space across it would stop cloth from sliding. The plane of a triangle separates them as well as

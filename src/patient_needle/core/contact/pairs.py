@@ -1,4 +1,4 @@
-"""Which pairs could touch during one straight substep: the broad and the narrow phase.
+"""Pairs that could touch during one straight substep: broad phase and narrow phase.
 
 All points of a scene stand in one array: the cloth's first, then the colliders'. A pair is a vertex
 against a triangle or an edge against an edge, one side cloth and the other collider or cloth as well. It is

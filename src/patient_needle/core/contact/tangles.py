@@ -1,4 +1,4 @@
-"""Where cloth has gone through cloth, and which way it comes out.
+"""Tangles: where cloth has gone through cloth, and which way it comes out.
 
 Along a contour two sheets pass through each other. Where contours cut a piece off a sheet, that piece lies on
 the wrong side of the other sheet and is asked back through it: D. Baraff, A. Witkin, M. Kass, Untangling cloth,

@@ -35,7 +35,7 @@ class Soundness:
 
 
 def soundness(points: Points, triangles: Triangles) -> Soundness:
-    """What is wrong with the winding of triangles (m, 3) over points (n, 3) m."""
+    """Faults in the winding of triangles (m, 3) over points (n, 3) m."""
     count = len(points)
     ways = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2).astype(np.int64)
     code = np.sort(ways, axis=1) @ [count, 1]

@@ -183,7 +183,9 @@ class ShotPlan:
 
     @property
     def runs(self) -> tuple[PlannedRun, ...]:
-        """What is simulated together, run by run; finished garments are in each, and reported by the first."""
+        """The runs of the shot: garments that are simulated together. Finished ones are in each run; the first
+        reports them.
+        """
         if self.together:
             return (PlannedRun(self.garments, self.garments),)
         runs: list[PlannedRun] = []

@@ -1,4 +1,4 @@
-"""What a frame cost, how well it went, and how many substeps it takes."""
+"""Diagnostics of a frame: cost, stretch, energies; and how many substeps it takes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The first guess of a substep: what touches goes no further into what it touches, what hardly moves may stay.
+"""The first guess of a substep: pairs that touch come no nearer, cloth that hardly moves may stay.
 
 Contact pushes with the square of how deep it is, so that a pass of Newton's method only halves a depth that is
 far too large: from a predicted motion that sinks by a whole substep's fall, a solve would end long before it is

@@ -1,4 +1,4 @@
-"""What acts on a cloth from outside, apart from contact and holds."""
+"""Cloths that are simulated together: one array of vertices, and each cloth's own terms over its part of it."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ def _allowed(cloths: tuple[Cloth, ...]) -> Points:
 
 @dataclass(frozen=True, eq=False)
 class Wearing:
-    """What is prescribed of one cloth in a substep besides its held vertices.
+    """Prescribed vertices of one cloth in a substep, besides its held ones.
 
     spin (3,) rad/s, how what it is fastened to turns; inflation: what fills a closed cloth; calm, the share of
     its calm that counts.

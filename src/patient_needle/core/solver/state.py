@@ -1,4 +1,4 @@
-"""What moves, and what acts on it from outside: all that a step needs from the one before it."""
+"""The state of a run, and the forces on it: all that a step needs from the one before it."""
 
 from __future__ import annotations
 

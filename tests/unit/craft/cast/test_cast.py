@@ -1,4 +1,4 @@
-"""What is said and made of a cast: judgements, understudies, cuts, shapes, things that are carried."""
+"""The cast: judgements, understudies, cuts, shapes, things that are carried."""
 
 from __future__ import annotations
 

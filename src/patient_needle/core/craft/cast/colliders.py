@@ -1,4 +1,4 @@
-"""The cast as one collider: merged points, triangles, and what contact wants of each."""
+"""The cast merged into one collider: points, triangles, and the clearance and friction of each."""
 
 from __future__ import annotations
 

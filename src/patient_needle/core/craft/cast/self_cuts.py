@@ -1,4 +1,4 @@
-"""Where and when a character cuts into itself: between such places cloth has nowhere to go."""
+"""Self-cuts: places and frames where a character cuts into itself, so that cloth there has nowhere to go."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which vertices of a garment a hold takes, and how much of its grip reaches each."""
+"""Choosing vertices of a garment, and how much of a hold's grip reaches each."""
 
 from __future__ import annotations
 

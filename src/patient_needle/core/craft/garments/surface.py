@@ -1,4 +1,4 @@
-"""A garment as it was made, to draw on and to measure along."""
+"""The surface of a garment as made: to draw on, and to measure distances along."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A garment's holds made ready: who is held at any moment, where, and how firmly."""
+"""Holds during a run: which vertices are held at any moment, where, and how firmly."""
 
 from __future__ import annotations
 
@@ -55,8 +55,10 @@ class HeldPoints:
         return self.hold.on is None or value_at(self.hold.on, frame) >= 0.5
 
     def grip_at(self, moment: Moment) -> float:
-        """Its grip at the end of a substep. One without places grips again by and by; one with places at once,
-        but takes its points there by and by.
+        """Its grip at the end of a substep.
+
+        A hold without fixed places regains its grip gradually. A hold with fixed places grips at once and moves
+        its points there gradually.
         """
         if not self.is_on(moment.frame):
             return 0.0
@@ -311,7 +313,7 @@ def belongs(held: HeldPoints, taken: Taken, span: slice, time: float, moment: Mo
 
 
 def _way_home(share: float) -> tuple[float, float]:
-    """What is left of an offset and of a drift, over a span that ends at rest in place.
+    """Shares of an offset and of a drift that are left, over a span that ends at rest in place.
 
     The quintic that has the given place and speed and no acceleration at the start, and none of the three at
     the end (C. Hermite, 1878).

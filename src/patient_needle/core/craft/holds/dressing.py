@@ -1,4 +1,4 @@
-"""A garment made ready: its cloth, and where its held vertices go."""
+"""Preparing a garment for a run: its cloth, its holds, and where held vertices go."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Where held points belong: how each kind of hold takes hold of a point, and where that takes it later."""
+"""Places of holds: where each kind of hold attaches a point, and where that place is later."""
 
 from __future__ import annotations
 

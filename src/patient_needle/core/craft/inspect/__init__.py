@@ -1,1 +1,1 @@
-"""What the artist is told: before a run by reading and checking, after a frame by judging it."""
+"""Reports to the artist: reading and checks before a run, faults and figures after each frame."""

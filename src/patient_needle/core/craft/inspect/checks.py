@@ -1,4 +1,4 @@
-"""What must be right before a run starts, and what the artist should be told."""
+"""Checks before a run: errors that stop it, and notes for the artist."""
 
 from __future__ import annotations
 
@@ -121,7 +121,7 @@ def start_notes(worn: Outfit, start: Points, colliders: Colliders, points: Point
         other = one if one != last.name else other
         notes.append(
             f"it starts through {_what(last.name, other)} in {len(pairs)} places, the first at "
-            f"{_place(start[worn.triangles[pairs[0, 0]]].mean(axis=0))}: they are drawn apart before the "
-            "run-in, and a take is refused where that does not help"
+            f"{_place(start[worn.triangles[pairs[0, 0]]].mean(axis=0))}: they are untangled before "
+            "the run-in; a take is refused if that fails"
         )
     return tuple(notes)

@@ -1,4 +1,4 @@
-"""What came of a frame: exact crossings, snags, stretch, speeds. A run never needs it to go on."""
+"""Figures of a finished frame: crossings, snags, stretch, speeds. A run never needs them to go on."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a garment's holds do, in figures and words, before anything is simulated."""
+"""Report on a garment's holds before anything is simulated, in figures and words."""
 
 from __future__ import annotations
 

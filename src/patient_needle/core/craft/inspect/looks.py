@@ -1,4 +1,4 @@
-"""Values per vertex to look at: how far cloth is stretched, how near it is to what it wears on."""
+"""Values per vertex to look at: stretch, and distance to the nearest collider."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What looks wrong about a figure that was read, and the change that would mend it. Nothing is changed here."""
+"""Offers: what looks wrong about a figure or garment, and the change that corrects it. Nothing changes here."""
 
 from __future__ import annotations
 

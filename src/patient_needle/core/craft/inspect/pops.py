@@ -1,4 +1,4 @@
-"""Changes so quick that the cloth will be seen to jump: of a grip, a handle, a collider's gap, a wind."""
+"""Changes so quick that the cloth pops: of a grip, a handle, a collider's gap, a wind."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class Pop:
 
 
 def pops(hold: Hold, frame_rate: float) -> list[Pop]:
-    """What will be seen to jump, in order of frame; nothing for a hold that does not change."""
+    """What will pop, in order of frame; nothing for a hold that does not change."""
     return sorted(_of_grip(hold, frame_rate) + _of_handle(hold, frame_rate), key=lambda pop: pop.first)
 
 

@@ -1,4 +1,4 @@
-"""What was read: a cast member or a garment in figures and words, before anything is simulated."""
+"""Readings: a cast member or garment in figures and words, before anything is simulated."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class MemberReading:
     """height, lowest in m in the rest pose; first, last frame of its animation, None when it stands still;
     fastest m/s over the shot; parts: joints or pieces that can be left out of the collider; joints: those
     whose skin weights it has; shapes it could take; notes: what was mended or converted in reading; judged:
-    what looks wrong and what would mend it; pops: what changes so quickly that cloth will be seen to jump.
+    what looks wrong and what would mend it; pops: what changes so quickly that cloth pops.
     """
 
     vertices: int

@@ -1,4 +1,4 @@
-"""The shake test: a standard motion of what a hold holds on to, to see at once whether it holds."""
+"""The shake test: a standard motion of the body under a hold, to see at once whether it holds."""
 
 from __future__ import annotations
 

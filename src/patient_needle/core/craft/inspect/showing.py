@@ -1,4 +1,4 @@
-"""How much of a body shows through the cloth: counted on the body itself, whatever stands in for it."""
+"""How much of a body shows through the cloth, counted on the full body even if an understudy collides."""
 
 from __future__ import annotations
 

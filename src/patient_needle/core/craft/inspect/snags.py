@@ -1,4 +1,4 @@
-"""The faults of a frame, by kind and place: counted exactly."""
+"""Snags: the faults of a frame, by kind and place, counted exactly."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What drawing maps need not do again: garments made ready, and values after steps that were done before."""
+"""Cache for maps: prepared garments, and the values after each earlier step."""
 
 from __future__ import annotations
 

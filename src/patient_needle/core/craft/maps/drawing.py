@@ -1,4 +1,4 @@
-"""Drawing a chalk map: its steps done in order on a garment as it was made."""
+"""Drawing a chalk map: its steps are applied in order to the garment as made."""
 
 from __future__ import annotations
 

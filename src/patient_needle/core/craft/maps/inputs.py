@@ -1,4 +1,4 @@
-"""What a garment's maps may be made from besides the garment itself: the cast, and the other garments."""
+"""Inputs of maps besides the garment itself: the cast, and the other garments."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""What is handed off, and what must be true of it."""
+"""Deliveries: the frames that are handed off, and the checks on them."""

@@ -1,4 +1,4 @@
-"""What is handed off: a take's frames in another department's unit, axis and rate, and what must be true."""
+"""A delivery: a take's frames in another department's unit, axis and rate, and the checks on them."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""A run of garments, frame by frame: what acts in a frame, the way through it, and what is let go after it."""
+"""A run of garments: inputs of a frame, advancing through it, releasing cloth after it."""

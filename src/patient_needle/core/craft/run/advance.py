@@ -1,4 +1,4 @@
-"""From one state to the next through the substeps of a frame: the way, without judging what came of it."""
+"""Advancing a run by one frame, substep by substep. The result is judged elsewhere."""
 
 from __future__ import annotations
 
@@ -150,7 +150,7 @@ def _surround(
 
 
 def _parked(parked: Flags | None, points: Points, held: Flags, held_to: Points) -> tuple[Flags, Points]:
-    """What is held (n,) and where to (h, 3) m, with what is parked kept at its place."""
+    """Held vertices (n,) and where they go (h, 3) m; parked cloth stays at its place."""
     if parked is None or not parked.any():
         return held, held_to
     goal = points.copy()

@@ -1,4 +1,4 @@
-"""A shot as the inputs of its frames: bodies, wind, holds and fillings as the plan keys them."""
+"""The driver makes the inputs of each frame from a shot: bodies, wind, holds and fillings."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What acts on the garments of a run from outside during one frame, and what somebody may make of it."""
+"""Inputs of one frame: everything that acts on the garments from outside, and changes to it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Garments through the frames of a shot, together: states in, ends of frames out."""
+"""A run of garments that are simulated together: from a state to the end of each frame."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Cloth that bodies have closed on goes with them.
+"""Pinched cloth sticks to the bodies that closed on it.
 
 What a part had to let go of would be free inside it, and whatever pulls at the garment would draw it through a
 limb. Until it can be eased out it sticks to the other surface, which still holds it (after the flypapering of
@@ -60,7 +60,7 @@ def clasped(
 
     Stuck is what parts that are on have let go, pinched (n, p), and what is not eased (n,), where it is inside
     them and no deeper than REACH: on the nearest triangle of any other part, or of these where none is within
-    reach. Who was asked before keeps its place, or stays free.
+    reach. A vertex that was asked before keeps its place, or stays free.
     """
     vertices = np.flatnonzero(pinched.any(axis=1) & ~eased).astype(np.int32)
     triangle, coordinates = np.full(len(vertices), -1, np.int32), np.zeros((len(vertices), 4))

@@ -1,4 +1,4 @@
-"""What a run goes on from after a frame: its exact crossings, what is released, what is eased out."""
+"""After a frame: its exact crossings, and which vertices are released or eased out in the next one."""
 
 from __future__ import annotations
 
@@ -59,9 +59,9 @@ def rearmed(
     """Which vertices stay released (n, p) at the end of a frame, and which of them (n,) are to be eased out.
 
     Every triangle that a part still pierces is let go as a whole. What hangs together is armed again together,
-    once all of it is outside and none of its triangles is pierced: a patch that lies wholly clear lies on its
-    right side, but a vertex that is clear may have slipped past a limb that the rest of its patch hangs on.
-    Nothing is eased out beside a part that has sunk into another: its nearest surface may be the far side.
+    once all of it is outside and none of its triangles is pierced. A patch that is wholly outside is on its
+    right side. A single vertex can be outside every body and still be on the wrong side of a limb. Nothing is
+    eased out beside a part that has sunk into another: its nearest surface may be the far side.
     """
     if not released.any() and len(crossings.colliders) == 0:
         return released, np.zeros(len(released), bool)

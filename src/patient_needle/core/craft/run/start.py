@@ -1,4 +1,4 @@
-"""Where a run begins: the garments as placed, untangled, and checked for what no run-in can put right."""
+"""The start of a run: garments as placed, untangled, and checked for faults that no run-in can mend."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def check_start(
     worn: Outfit, start: Points, colliders: Colliders, points: Points, *, easing: bool = False
 ) -> None:
     """`StartError` when a cloth starts inside a collider, or crosses one, itself or another; start (n, 3) m,
-    points (k, 3) m of the colliders. What is wrong in a cloth that is held all over is its own affair.
+    points (k, 3) m of the colliders. A cloth that is held all over is not checked.
 
     easing: whether there is a run-in, over which cloth comes out of a closed collider from less than REACH m.
     """
@@ -176,11 +176,12 @@ def _easing(worn: Outfit, x: Points, colliders: Colliders, surround: Surround) -
 
 
 def begun(constants: Constants, plan: ShotPlan, placed: Points, meanwhile: Callable[[], None]) -> ClothState:
-    """The garments at rest at placed (n, 3) m when the run begins; what is through itself drawn apart, which
-    can take minutes: `meanwhile` is called in every round of it, and what it raises ends it.
+    """The state when the run begins: garments at rest at placed (n, 3) m, untangled where they cross
+    themselves.
 
-    What lies inside a body waits to be eased out. `StartError` where neither will help: a run never steps from
-    cloth that is crossed and knows nothing of it.
+    Untangling can take minutes; `meanwhile` is called in every round, and an error that it raises ends it.
+    Cloth inside a body waits to be eased out. `StartError` where neither helps: a run never starts from crossed
+    cloth.
     """
     frame, worn = plan.first_simulated, constants.outfit
     colliders, points = constants.colliders.at_work(frame), constants.colliders.rest_points()
