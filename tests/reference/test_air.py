@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from patient_needle.core.solver.pressure import volume
 from scipy.integrate import quad
 
+from patient_needle.core.geometry.closed import volume
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.shot import Wind

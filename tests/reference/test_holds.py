@@ -223,7 +223,7 @@ class TestGrip:
         ("density", "strength", "frames"), [(0.12, 4.0, 5), (0.3, 8.0, 8), (0.06, 14.0, 14)]
     )
     def test_a_gust_does_not_pop(self, density, strength, frames):
-        """A wind that is not flagged before jerks cloth at most twice as hard as a wind that blows all along."""
+        """A wind that is not flagged before jerks cloth at most twice as hard as one that blows all along."""
         points, triangles = sheet(0.3, 0.8, 0.05)
         points += [-0.15, -0.4, 0.0]
         mesh = polygons("sheet", points, triangles.tolist())
