@@ -154,7 +154,7 @@ def chalk(page: Page) -> None:
 def begin_map(page: Page, role: str, name: str) -> None:
     page.get_by_role("combobox", name="Map of").click()
     page.get_by_role("option", name=role).click()
-    page.get_by_label("Name of the map").fill(name)
+    page.get_by_label("Map name").fill(name)
     page.get_by_role("button", name="Begin the map").click()
     page.get_by_role("button", name=re.compile(f"^{name}")).wait_for()
 

@@ -44,7 +44,7 @@ def draw(page: Page, start: tuple[float, float], end: tuple[float, float]) -> No
 def begin(page: Page, role: str, name: str) -> None:
     page.get_by_role("combobox", name="Map of").click()
     page.get_by_role("option", name=role).click()
-    page.get_by_label("Name of the map").fill(name)
+    page.get_by_label("Map name").fill(name)
     page.get_by_role("button", name="Begin the map").click()
     expect(page.get_by_role("button", name=re.compile(f"^{name}"))).to_be_visible(timeout=SLOW)
 

@@ -83,7 +83,7 @@ def test_body_and_cloth_change_together_and_the_frame_that_stands_is_said(room: 
     waiting = held_back(room, cast)
     to_frame(room, 1000)
     if waiting:
-        expect(room.get_by_role("status")).to_contain_text("what stands here is frame 1006")
+        expect(room.get_by_role("status")).to_contain_text("the stage shows frame 1006")
         release(room, waiting, cast)
 
 

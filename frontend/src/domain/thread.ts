@@ -45,7 +45,7 @@ function castState(document: ShotDocument, reading: Reading | undefined): { said
   if (reading === undefined) return { said: "reading…", mood: "busy" };
   const faults = Object.keys(reading.faults).length;
   if (faults > 0) return { said: count(faults, "fault"), mood: "fault" };
-  return { said: `${cast} in place, ${count(garments, "garment")}`, mood: "good" };
+  return { said: `${cast} in the cast, ${count(garments, "garment")}`, mood: "good" };
 }
 
 function wardrobeState(document: ShotDocument): { said: string; mood: Mood } {

@@ -35,10 +35,11 @@ group("what stands on the stage", () => {
   });
 
   test("while a run has no frame of a garment it stands as it was made, in the run's pane", () => {
-    const waiting = { ...take, id: 8, garments: [{ garment: "smock", first: null, last: null }] } as unknown as Take;
+    const waiting = { ...take, id: 8, garments: [] } as unknown as Take;
     const worn = describe(shot, reading, [take, waiting], "takes")?.worn ?? [];
     expect(worn.map(({ take: of, pane, first, last }) => [of, pane, first, last])).toEqual([
       [7, 0, 961, 1050],
+      [null, 1, -Infinity, Infinity],
       [null, 1, -Infinity, Infinity],
     ]);
   });

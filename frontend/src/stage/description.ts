@@ -39,6 +39,11 @@ export function atRest(bench: Bench): boolean {
   return bench === "wardrobe" || bench === "fasten" || bench === "chalk";
 }
 
+/** Whether a run has made a frame yet. */
+export function hasFrames(take: Take): boolean {
+  return take.garments.some(({ last }) => last !== null);
+}
+
 export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null): Description | null {
   if (reading === undefined) return null;
   const first = shot.first_simulated;
@@ -71,14 +76,14 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
     worn:
       takes.length === 0
         ? names.map(made)
-        : takes.flatMap((take, pane) =>
-            take.garments.map(({ garment, first: from, last }): Worn => {
+        : takes.flatMap((take, pane): Worn[] => {
+            // As long as a run has no frame the garments stand as they were made.
+            if (!hasFrames(take)) return names.map((garment, dye) => ({ garment, dye, pane, take: null, first: -Infinity, last: Infinity }));
+            return take.garments.flatMap(({ garment, first: from, last }) => {
               const dye = Math.max(0, names.indexOf(garment));
-              // As long as a run has no frame of it the garment stands as it was made.
-              if (from === null || last === null) return { garment, dye, pane, take: null, first: -Infinity, last: Infinity };
-              return { garment, dye, pane, take: take.id, first: from, last };
-            }),
-          ),
+              return from === null || last === null ? [] : [{ garment, dye, pane, take: take.id, first: from, last }];
+            });
+          }),
   };
 }
 

@@ -64,7 +64,7 @@ export function Choosing({ shot, garment, read }: ChoosingProps) {
       {read !== undefined && borders.length === 0 && <Typography variant="body2">This garment has no border.</Typography>}
       {tool === "border" && (
         <Button size="small" onClick={() => { set({ chosen: { ...PLAIN_CHOICE, whole: true }, litBorder: null }); }} sx={{ ml: -0.75, fontWeight: 400 }}>
-          All of it, for a map of the grip
+          The whole garment, for a grip map
         </Button>
       )}
       {tool === "border" && borders.map((border) => <BorderButton key={border.index} border={border} all={borders} />)}

@@ -12,7 +12,7 @@ import { useRoom } from "../state/room";
 import { lessOf, mapAtHand, mapsOf, meaning, means, spanOf } from "../domain/chalk";
 import { useGarmentAtHand } from "../state/garment";
 import { usePainted, valueUnder } from "../state/painted";
-import { atRest, looksAtTakes } from "../stage/description";
+import { atRest, hasFrames, looksAtTakes } from "../stage/description";
 
 const NOTE = { position: "absolute", bottom: 12, bgcolor: "background.default", px: 1.2, py: 0.6, borderRadius: 1, fontSize: 12.5 } as const;
 
@@ -33,7 +33,7 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
   if (takes.length === 0) {
     return (
       <>
-        {!atRest(bench) && <OnItsWay />}
+        {!atRest(bench) && <OnItsWay takes={takes} />}
         <MadeNote shot={shot} />
         {bench === "chalk" && <ChalkLegend shot={shot} />}
       </>
@@ -41,7 +41,7 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
   }
   return (
     <>
-      <OnItsWay />
+      <OnItsWay takes={takes} />
       {takes.map((take, pane) => (
         <TakeNote key={take.id} take={take} first={takes[0] ?? take} left={`calc(${(100 * pane) / takes.length}% + 14px)`} width={`${92 / takes.length}%`} />
       ))}
@@ -54,20 +54,18 @@ export function PaneNotes({ shot, shown, read, failed }: { shot: Shot; shown: Ta
 }
 
 /** Which frame stands on the stage while another one is on its way. */
-function OnItsWay() {
+function OnItsWay({ takes }: { takes: readonly Take[] }) {
   const wanted = useRoom((room) => room.frame);
-  const shown = useRoom((room) => room.shown);
-  const takes = useRoom((room) => looksAtTakes(room.bench));
   const staged = useRoom((room) => room.staged);
-  const there = staged !== null && (!takes || shown.every((take) => staged.takes.includes(take)));
+  const there = staged !== null && takes.every((take) => !hasFrames(take) || staged.takes.includes(take.id));
   if (staged?.frame === wanted && there) return null;
   return (
     <Typography role="status" sx={{ ...NOTE, bottom: "auto", top: 56, left: 14 }}>
       Frame <span className="figure">{wanted}</span> is on its way
       {staged !== null && (
         <>
-          ; what stands here is frame <b className="figure">{staged.frame}</b>
-          {!there && (staged.takes.length === 0 ? ", with the garments as they were made" : " of another take")}
+          ; the stage shows frame <b className="figure">{staged.frame}</b>
+          {!there && (staged.takes.length === 0 ? ", with the garments as made" : " of another take")}
         </>
       )}
     </Typography>
@@ -107,6 +105,13 @@ function TakeNote({ take, first, left, width }: { take: Take; first: Take; left:
   const pulse = usePulse(take.id).data;
   const frames = useMemo(() => worst(pulse?.garments ?? {}), [pulse]);
   const here = frames.find((one) => one.frame === frame);
+  if (!hasFrames(take)) {
+    return (
+      <Typography sx={{ ...NOTE, left, maxWidth: width }}>
+        <b>{take.name}</b> · no frame yet: the garments as made
+      </Typography>
+    );
+  }
   if (frame === null) return null;
   const simulated = take.garments.some(({ first, last }) => first !== null && last !== null && frame >= first && frame <= last);
   return (

@@ -67,7 +67,7 @@ function NewMap({ shot, garment, maps }: Omit<MapListProps, "at">) {
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
         <Pick label="Map of" value={role} options={roles.map((one) => ({ value: one.role, name: one.name }))} keep={(value) => { setRole(value as Role); }} />
-        <TextField label="Name of the map" margin="dense" value={name} placeholder={given} error={!usable} onChange={(event) => { setName(event.target.value); }} />
+        <TextField label="Map name" margin="dense" value={name} placeholder={given} error={!usable} onChange={(event) => { setName(event.target.value); }} />
       </Box>
       <Button
         variant={maps.length === 0 ? "contained" : "outlined"}
