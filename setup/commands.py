@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from . import machine
@@ -97,7 +98,7 @@ def _check() -> int:
         ("benchmarks", [interpreter, "-m", "setup.measured"], ROOT),
         ("client", [interpreter, "-m", "setup.client", "--check"], ROOT),
         ("front end: lint", ["npm", "run", "--silent", "lint"], frontend),
-        ("front end: build", ["npm", "run", "--silent", "build"], frontend),
+        ("front end: types", ["npx", "--no-install", "tsc", "--noEmit"], frontend),
     ]  # fmt: skip
     failed = []
     for name, command, folder in steps:
@@ -112,13 +113,30 @@ def _check() -> int:
 def _test(rest: list[str]) -> int:
     """Set up, check, then every test; arguments go to pytest."""
     interpreter = machine.python_packages()
-    checked = _check()
-    machine.kernels(interpreter)
-    machine.database_server()
-    machine.browser()
-    machine.front_end()
-    say("front-end tests")
-    front = call("npm", "run", "--silent", "test", cwd=ROOT / "frontend")
-    say("tests")
-    back = call(interpreter, "-m", "pytest", *rest)
-    return max(checked, abs(front), abs(back))
+    machine.node_packages()
+    with ThreadPoolExecutor(1) as beside:  # the compiler keeps one core busy, the checks the other
+        kernels = beside.submit(machine.kernels, interpreter)
+        checked = _check()
+        machine.database_server()
+        machine.browser()
+        machine.front_end()
+        say("front-end tests")
+        front = call("npm", "run", "--silent", "test", cwd=ROOT / "frontend")
+        kernels.result()
+    return max(checked, abs(front), *map(abs, _pytest(interpreter, rest)))
+
+
+def _pytest(interpreter: Path, rest: list[str]) -> list[int]:
+    """Exit codes of the tests.
+
+    Tests of the core run on two cores, file by file, with one thread each. Tests that watch a whole workroom
+    need the machine to themselves.
+    """
+    if rest:
+        say("tests")
+        return [call(interpreter, "-m", "pytest", *rest)]
+    say("tests of the core")
+    beside = ["env", "NUMBA_NUM_THREADS=1", interpreter, "-m", "pytest", "-n", "2", "--dist", "loadfile"]
+    core = call(*beside, "tests/unit", "tests/reference")
+    say("tests of the whole")
+    return [core, call(interpreter, "-m", "pytest", "tests/integration", "tests/acceptance")]

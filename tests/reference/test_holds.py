@@ -346,7 +346,7 @@ def test_what_takes_hold_is_kept_for_going_on():
     late = Hold("all", EVERY, Stick("post", 0.5), Curve.constant(0.7), on=keys((5, 0), (6, 1)))
     made, frames = run(cloth(late), cast=[post(TURNING)])
     again = OutfitRun(made.plan, made.plan.runs[0])
-    *_, (last,) = again.frames(frames[7][0].state, 8, 12)
+    *_, (last,) = inspected(again, frames[7][0].state, 8, 12)
     assert np.array_equal(last.positions, frames[-1][0].positions)
 
 

@@ -73,7 +73,7 @@ class Closed:
             found = self._named(layer, name)
             if found is not None:
                 return str(self._closed(found).identifier)
-            self._say(f"it names '{name[:80]}', which was not brought in with it and is not read")
+            self._say(f"it names '{_end_of(name)}', which was not brought in with it and is not read")
         except Tf.ErrorException as error:
             self._say(f"it names '{name[:80]}', which cannot be read ({str(error).splitlines()[-1][:80]})")
         return None
@@ -112,3 +112,8 @@ def _leads_out(spec: Any) -> bool:
 
 def _every(arcs: Any) -> list[Any]:
     return [arc for kept in EDITS for arc in getattr(arcs, kept)]
+
+
+def _end_of(name: str) -> str:
+    """The end of a long name, where a path says which file it is."""
+    return name if len(name) <= 80 else f"…{name[-79:]}"
