@@ -189,7 +189,7 @@ function MapLegend({ shot }: { shot: Shot }) {
   if (map === undefined) return <Typography sx={{ ...NOTE, right: 14 }}>No map to show: draw one on the Chalk bench</Typography>;
   const [low, high] = spanOf(map, roles).map((end) => meaning(map, end));
   return (
-    <RampNote said={`${map.name} of the ${garment}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
+    <RampNote above said={`${map.name} of the ${garment}: ${low} to ${high}`} ends={[low ?? "", high ?? ""]}>
       {map.name} of the {garment}
     </RampNote>
   );
@@ -202,16 +202,16 @@ function Legend({ shot }: { shot: Shot }) {
   const [low, high, said] =
     look === "stretch" ? (["0 %", "5 %", "Stretch of each place"] as const) : (["20 mm", "0 mm", "Distance from the nearest collider"] as const);
   return (
-    <RampNote said={`${said}: ${low} to ${high}`} ends={[low, high]}>
+    <RampNote above said={`${said}: ${low} to ${high}`} ends={[low, high]}>
       {said}
     </RampNote>
   );
 }
 
-/** The ramp of shades with what its ends mean. */
-function RampNote({ said, ends, children }: { said: string; ends: readonly string[]; children: ReactNode }) {
+/** The ramp of shades with what its ends mean; above, where notes of takes stand below. */
+function RampNote({ said, ends, above = false, children }: { said: string; ends: readonly string[]; above?: boolean; children: ReactNode }) {
   return (
-    <Box sx={{ ...NOTE, right: 14, width: 250 }} role="figure" aria-label={said}>
+    <Box sx={{ ...NOTE, right: 14, width: 250, ...(above ? { bottom: "auto", top: 56 } : {}) }} role="figure" aria-label={said}>
       <Typography noWrap sx={{ fontSize: 12.5 }}>
         {children}
       </Typography>

@@ -123,7 +123,7 @@ def _clean(records: list[dict[str, Any]]) -> dict[str, Any]:
     inside = sum(r["intersections"]["in_the_body"] > 0 for r in records)
     itself = sum(r["intersections"]["through_itself"] > 0 for r in records)
     another = sum(r["intersections"].get("through_another", 0) > 0 for r in records)
-    said = f"cloth in what it collides with in {inside} of {len(records)} frames, through itself in {itself}"
+    said = f"cloth inside a collider in {inside} of {len(records)} frames, through itself in {itself}"
     said += f", through another garment in {another}" if another else ""
     stretched = sum(any(s["kind"] == "overstretch" for s in r["snags"]) for r in records)
     worst = max(r["stretch"]["worst"] for r in records)

@@ -159,7 +159,17 @@ def _fields(name: str, old: Document, new: Document, said: Mapping[str, str]) ->
     ]
 
 
+UNITS = {
+    "stretch_warp": "N/m", "stretch_weft": "N/m", "shear": "N/m", "compress_warp": "N/m",
+    "compress_weft": "N/m",
+    "bend_warp": "N m", "bend_weft": "N m", "memory": "N m", "areal_density": "kg/m2", "stretch_damping": "s",
+    "bend_damping": "s", "gravity": "m/s2", "air_density": "kg/m3", "strength": "m/s", "frame_rate": "1/s",
+}  # fmt: skip
+
+
 def _words(key: str) -> str:
+    if key in UNITS:
+        return f"{key.replace('_', ' ')}, {UNITS[key]}"
     for ending, unit in (("_mm", ", mm"), ("_m", ", m")):
         if key.endswith(ending):
             return key.removesuffix(ending).replace("_", " ") + unit
