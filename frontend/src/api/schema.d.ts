@@ -2104,7 +2104,7 @@ export interface components {
         };
         /**
          * Fault
-         * @description What is wrong, where, and how to fix it.
+         * @description A fault: what, where, and how to fix it.
          */
         "Delivery.Fault": {
             /** Remedy */
@@ -2453,7 +2453,7 @@ export interface components {
         };
         /**
          * Fault
-         * @description What is wrong, where, and how to fix it.
+         * @description A fault: what, where, and how to fix it.
          */
         "Reading.Fault": {
             /** Remedy */
@@ -5367,7 +5367,7 @@ export interface components {
         };
         /**
          * Fault
-         * @description What is wrong, where, and how to fix it.
+         * @description A fault: what, where, and how to fix it.
          */
         "Take.Fault": {
             /** Remedy */
