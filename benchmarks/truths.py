@@ -6,9 +6,9 @@ import numpy as np
 
 from patient_needle.core.model.fabric import Fabric
 from tests.balloon import inflated
-from tests.reference.disc import RADIUS, STIFF_RADIUS, drape, rings, scattered
-from tests.reference.test_air import paper_balloon
-from tests.reference.test_scale import hung
+from tests.reference.engine.disc import RADIUS, STIFF_RADIUS, drape, rings, scattered
+from tests.reference.engine.test_air import paper_balloon
+from tests.reference.engine.test_scale import hung
 
 
 def sweeps(quick: bool) -> str:

@@ -129,8 +129,13 @@ def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path)
     take = room.get_by_role("group", name="Short walk")
     expect(take).to_contain_text("running", timeout=SLOW)
     expect(take).to_contain_text("s a frame", timeout=SLOW)
+    # The stage goes along with the run, until somebody chooses a frame.
+    take.get_by_label("Follow the newest frame").check()
+    frame = room.get_by_role("slider", name="Frame")
+    until(lambda: int(frame.get_attribute("aria-valuenow") or 0) > 985, 60)
     expect(take).to_contain_text("finished", timeout=SLOW)
     expect(take).to_contain_text(re.compile(r"the worst edge \d+\.\d"))
+    assert int(frame.get_attribute("aria-valuenow") or 0) > 990
     first, last = look_at(room, 983), look_at(room, 1006)
     assert outside(first) > 5000
     assert np.abs(first - last).max(axis=2).mean() > 1.0
@@ -382,3 +387,31 @@ def test_a_shot_that_cannot_be_read_says_why_and_is_read_again(room: Page):
     room.unroute("**/reading")
     alert.get_by_role("button", name="Read it again").click()
     expect(alert).to_have_count(0, timeout=SLOW)
+
+
+def test_a_shot_shows_its_last_picture_while_it_is_opened_and_a_take_its_garments_before_a_frame(room: Page):
+    open_shot(room, "Signal flag 0010")
+    until(lambda: outside(stage(room)) > 2000, 60)
+    flag = next(
+        one["id"]
+        for one in room.evaluate("() => fetch('/api/shots').then((a) => a.json())")
+        if one["name"] == "Signal flag 0010"
+    )
+    at = f"{room.evaluate('location.origin')}/api/shots/{flag}/picture"
+    until(lambda: room.context.request.get(at).status == 200, 30)
+    # Meshes are held back: the picture stands alone.
+    room.route("**/mesh/**", lambda route: (time.sleep(3), route.continue_()))
+    room.reload()
+    open_shot(room, "Signal flag 0010")
+    picture = room.locator("main img")
+    expect(picture).to_be_visible(timeout=SLOW)
+    assert picture.evaluate("(image) => image.complete && image.naturalWidth > 400")
+    room.unroute("**/mesh/**")
+    expect(picture).to_have_count(0, timeout=SLOW)
+
+    # Nothing is simulated while no frame has come: hold the frames' figures back.
+    bench(room, "Takes")
+    room.route("**/api/takes/*/garments/**", lambda route: route.abort())
+    room.get_by_role("button", name=re.compile("^Run frames")).click()
+    expect(room.get_by_text("no frame yet: the garments as made")).to_be_visible(timeout=SLOW)
+    assert outside(stage(room)) > 2000

@@ -100,8 +100,8 @@ class _Teller:
         where = "run-in" if not result.delivered else "shot"
         line = (
             f"{progress.garment}: frame {result.frame} ({where}), {progress.done} of {progress.total}, "
-            f"{each:.2f} s a frame, {left:.0f} s left, stretch p99 {result.stretch.p99:.1%}, "
-            f"{result.crossing_colliders} through colliders"
+            f"{each:.2f} s a frame, {left:.0f} s left, most edges stretch {result.stretch.p99:.1%}, "
+            f"{result.crossing_colliders} crossings with colliders"
         )
         if sys.stdout.isatty():
             end = "\n" if progress.done == progress.total else ""

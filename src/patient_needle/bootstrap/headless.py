@@ -20,8 +20,7 @@ from ..formats.report.records import totals
 from ..formats.shot_file.assemble import assemble, named_files
 from ..formats.shot_file.document import read_shot_file
 from ..session.folder import FolderSink, Progress
-from ..session.loop import drive
-from ..session.run import Session
+from ..session.run import Session, drive
 from .engine_source import engine_hash
 from .environment import processor, versions
 

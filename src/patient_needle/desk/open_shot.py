@@ -17,9 +17,8 @@ from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed, dress
 from ..core.craft.holds.seams import Seam, seams_of
 from ..core.craft.inspect.hold_report import HoldMarks, marks_of, named
-from ..core.craft.maps.cache import MapCache
 from ..core.craft.maps.drawing import drawn
-from ..core.craft.maps.inputs import MapInputs
+from ..core.craft.maps.inputs import MapCache, MapInputs
 from ..core.geometry.topology import border_loops
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.mesh import Topology, TriangleMap

@@ -15,7 +15,7 @@ from typing import Any
 import structlog
 from sqlalchemy.exc import DataError, SQLAlchemyError
 
-from ..core.craft.maps.cache import MapCache
+from ..core.craft.maps.inputs import MapCache
 from ..core.model.errors import NeedleError
 from ..formats.files import finite
 from ..formats.shot_file.document import parse_shot

@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.geometry.skinning import Pose, Skeleton, Skin
+from ..core.model.errors import CastError
 from ..core.model.mesh import Mesh
+from ..core.model.tolerances import DEFAULT
 from ..core.model.typed import Points, Scalars
 
 Moves = Literal["not at all", "by points", "by joints", "as a whole"]
@@ -129,3 +131,18 @@ def size_of(points: Points) -> tuple[float, float, float]:
     """Extent along x, y and z."""
     low, high = points.min(axis=0), points.max(axis=0)
     return tuple(float(v) for v in high - low)  # type: ignore[return-value]
+
+
+def balanced(weights: np.ndarray, where: str) -> tuple[np.ndarray, tuple[str, ...]]:
+    """Weights (n, k) that add up to 1, and what was done to make them; `CastError` where there are none."""
+    total = weights.sum(axis=1)
+    bad = ~np.isfinite(weights).all(axis=1) | (weights < 0).any(axis=1) | ~(total > 0)
+    if bad.any():
+        raise CastError(
+            f"{int(bad.sum())} vertices have no skin weight that counts",
+            where=f"{where}, vertex {int(np.argmax(bad))}",
+            remedy="Bind these vertices to a joint and export again",
+        )
+    off = np.abs(total - 1) > DEFAULT.weight_sum * 20
+    said = f"the skin weights of {int(off.sum())} vertices did not add up to 1 and were scaled"
+    return weights / total[:, None], (said,) if off.any() else ()

@@ -18,8 +18,7 @@ from ..core.model.shot import PlannedRun, ShotPlan
 from ..core.model.tolerances import ALL
 from ..formats.report.records import frame_record
 from ..formats.shot_file.assemble import assemble
-from ..session.loop import drive
-from ..session.run import Saved
+from ..session.run import Saved, drive
 from ..store import takes
 from ..store.errors import DISK_FULL, FencedError
 from ..store.models import Take, TakeState

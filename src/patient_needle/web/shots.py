@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session
 from ..core.model.errors import FileError, NeedleError
 from ..desk import asked
 from ..formats.names import file_name, plain_name
+from ..formats.shot_file.differences import patched
 from ..formats.shot_file.document import current, parse_shot
 from ..formats.shot_file.parcel import read_zip, write_zip
-from ..formats.shot_file.patch import patched
 from ..formats.shot_file.strokes import moved_out
 from ..store import blobs, shots
 from ..store.errors import MissingError

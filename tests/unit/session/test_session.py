@@ -13,8 +13,7 @@ from patient_needle.core.craft.run.inputs import parked
 from patient_needle.core.model.errors import FileError, StartError
 from patient_needle.core.model.shot import PlannedRun
 from patient_needle.session.folder import FolderSink
-from patient_needle.session.loop import drive
-from patient_needle.session.run import Saved, Session
+from patient_needle.session.run import Saved, Session, drive
 from tests.unit.craft.test_craft import curtain, plan
 
 SHOT = plan(frames=(1001, 1006))

@@ -7,7 +7,7 @@ import numpy as np
 from ...core.geometry.skinning import Skin
 from ...core.model.errors import CastError, FileError
 from ...core.model.typed import Indices, Points
-from ..skin_weights import balanced
+from ..contents import balanced
 from .accessors import Container, Described
 
 

@@ -7,9 +7,7 @@ from pathlib import Path
 
 from ..isolated import isolated
 from ..registry import CacheContent, register
-from .reader import read_obj
-from .sequence import Sequence, read_folder, read_sequence, read_siblings, siblings
-from .writer import write_obj
+from .files import Sequence, read_folder, read_obj, read_sequence, read_siblings, siblings, write_obj
 
 
 def _content(path: Path) -> CacheContent:

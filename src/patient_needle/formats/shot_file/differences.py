@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+import jsonpatch
+import jsonpointer
+
+from ...core.model.errors import ShotError
 from ...core.model.references import NAMING_STEPS
 from .document import ShotFile, current
 from .strokes import hits_sha
 
 Document = Mapping[str, Any]
 Files = Mapping[str, str]
-
-
 ALONE = ("time_stretch", "least_substeps", "together")
+UNITS = {
+    "stretch_warp": "N/m", "stretch_weft": "N/m", "shear": "N/m", "compress_warp": "N/m",
+    "compress_weft": "N/m",
+    "bend_warp": "N m", "bend_weft": "N m", "memory": "N m", "areal_density": "kg/m2", "stretch_damping": "s",
+    "bend_damping": "s", "gravity": "m/s2", "air_density": "kg/m3", "strength": "m/s", "frame_rate": "1/s",
+}  # fmt: skip
 
 
 def differences(before: Document, after: Document, files_before: Files, files_after: Files) -> list[str]:
@@ -159,14 +167,6 @@ def _fields(name: str, old: Document, new: Document, said: Mapping[str, str]) ->
     ]
 
 
-UNITS = {
-    "stretch_warp": "N/m", "stretch_weft": "N/m", "shear": "N/m", "compress_warp": "N/m",
-    "compress_weft": "N/m",
-    "bend_warp": "N m", "bend_weft": "N m", "memory": "N m", "areal_density": "kg/m2", "stretch_damping": "s",
-    "bend_damping": "s", "gravity": "m/s2", "air_density": "kg/m3", "strength": "m/s", "frame_rate": "1/s",
-}  # fmt: skip
-
-
 def _words(key: str) -> str:
     if key in UNITS:
         return f"{key.replace('_', ' ')}, {UNITS[key]}"
@@ -191,3 +191,21 @@ def _plain(value: Any) -> str:
             return f"{len(value)} of them"
         return " ".join(_plain(v) for v in value) or "nothing"
     return str(value)
+
+
+def patched(document: dict[str, Any], operations: Sequence[dict[str, Any]], where: str) -> Any:
+    """A new document; the one given stays as it is. `ShotError` names the operation that does not fit it.
+
+    What comes out may be no shot at all: `parse_shot` says.
+    """
+    done: Any = document
+    for index, operation in enumerate(operations):
+        try:
+            done = jsonpatch.apply_patch(done, [operation], in_place=index > 0)
+        except (jsonpatch.JsonPatchException, jsonpointer.JsonPointerException, TypeError, KeyError) as error:
+            raise ShotError(
+                f"the change does not fit the shot ({error})",
+                where=f"{where}, operation {index + 1} at '{operation.get('path', '')}'",
+                remedy="Read the shot anew and change that",
+            ) from None
+    return done

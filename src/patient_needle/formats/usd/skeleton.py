@@ -8,8 +8,7 @@ from pxr import Usd, UsdSkel
 from ...core.geometry.skinning import Pose, Skeleton, Skin, decomposed
 from ...core.model.errors import CastError, FileError
 from ...core.model.typed import Matrices, Points
-from ..contents import SkinnedSource
-from ..skin_weights import balanced
+from ..contents import SkinnedSource, balanced
 from .stage import OpenStage, Shown, column_matrices, world_at
 
 STAND = "where the skeleton stands"  # a joint above all others: the skeleton's own place in the world

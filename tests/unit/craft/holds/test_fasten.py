@@ -23,7 +23,7 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.holds import GRAVITY, SAG, Choice, Elastic, Follow, Hold, Stick, Stitch
 from patient_needle.core.model.shot import ColliderSettings, Garment, RunIn, ShotPlan, Wind
 from patient_needle.core.solver.outfit import spans_of
-from tests.reference.test_holds import EVERY, RATE, ROW, cloth, keys, post, still_handle
+from tests.reference.engine.test_holds import EVERY, RATE, ROW, cloth, keys, post, still_handle
 from tests.sheets import box, halved_squares, polygons
 
 GRID, FACES = halved_squares(0.5, 0.5, 0.1)

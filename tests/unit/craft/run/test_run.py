@@ -20,7 +20,7 @@ from patient_needle.core.model.holds import Follow, Hold
 from patient_needle.core.model.shot import Garment, RunIn
 from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.state import Forces
-from tests.reference.test_holds import GRAVITY, RATE, cloth, keys, post, top
+from tests.reference.engine.test_holds import GRAVITY, RATE, cloth, keys, post, top
 from tests.unit.craft.test_craft import plan
 
 FRAMES = 12

@@ -18,8 +18,7 @@ from ..holds.dressing import Dressed, dress
 from ..holds.places import Whereabouts
 from ..holds.seams import seams_of
 from .advance import Constants, advance
-from .driver import Driver
-from .inputs import FrameInputs
+from .inputs import Driver, FrameInputs
 from .release import Crossings, find_crossings, released_after, switched
 from .start import begun
 

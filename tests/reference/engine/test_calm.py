@@ -15,7 +15,7 @@ from patient_needle.core.solver.inertia import BRAKE, VISCOSITY
 from patient_needle.core.solver.outfit import Wearing
 from patient_needle.core.solver.step import Surround, settle
 
-from ..sheets import NOTHING, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
+from ...sheets import NOTHING, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
 
 
 @pytest.mark.parametrize(("calm", "length"), [(0.05, 0.4), (0.15, 0.8), (0.1, 0.16)])

@@ -11,7 +11,7 @@ from patient_needle.core.solver.diagnostics import FrameTally
 from patient_needle.core.solver.state import Forces
 from patient_needle.core.solver.step import Engine, Surround, settle
 
-from ..sheets import NOTHING, box, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
+from ...sheets import NOTHING, box, cloth_of, free_engine, halved_squares, run_free, sheet, still, surroundings
 from .disc import drape, rings, scattered
 
 

@@ -15,7 +15,7 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.tolerances import FINAL
 from patient_needle.core.solver.step import Surround, settle
 
-from ..sheets import NOTHING, cloth_of, free_engine, sheet, still, surroundings
+from ...sheets import NOTHING, cloth_of, free_engine, sheet, still, surroundings
 
 RADIUS, STIFF_RADIUS, SUPPORT = 0.150, 0.180, 0.090
 

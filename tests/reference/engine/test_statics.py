@@ -12,7 +12,7 @@ from scipy.optimize import brentq
 from patient_needle.core.model.fabric import Fabric, Multipliers
 from patient_needle.core.model.tolerances import FINAL
 
-from ..sheets import cloth_of, free_engine, halved_squares, run_free, sheet, still
+from ...sheets import cloth_of, free_engine, halved_squares, run_free, sheet, still
 
 GRAVITY = 9.81
 

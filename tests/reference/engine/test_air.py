@@ -16,8 +16,8 @@ from patient_needle.core.solver.inertia import timing
 from patient_needle.core.solver.outfit import Wearing
 from patient_needle.core.solver.state import Forces, Inflation
 
-from ..balloon import inflated, two_discs
-from ..sheets import box, cloth_of, free_engine, run_free, sheet, still
+from ...balloon import inflated, two_discs
+from ...sheets import box, cloth_of, free_engine, run_free, sheet, still
 
 GRAVITY, AIR = 9.81, 1.2
 

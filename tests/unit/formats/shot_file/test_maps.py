@@ -15,7 +15,7 @@ from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.differences import differences
 from patient_needle.formats.shot_file.document import parse_shot
 
-FLAG = Path(__file__).parents[3] / "demo" / "flag"
+FLAG = Path(__file__).parents[4] / "demo" / "flag"
 HEAVY = {
     "name": "hem",
     "role": "weight",

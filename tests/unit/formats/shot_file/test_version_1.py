@@ -13,8 +13,8 @@ from patient_needle.core.model.references import references
 from patient_needle.formats.shot_file.document import current, parse_shot
 from patient_needle.formats.shot_file.version_1 import STEPS, upgraded
 
-HERE = Path(__file__).parents[2] / "version_1"
-DEMO = Path(__file__).parents[3] / "demo"
+HERE = Path(__file__).parents[3] / "version_1"
+DEMO = Path(__file__).parents[4] / "demo"
 THEN = {
     "flag.json": "flag/shot.json",
     **{

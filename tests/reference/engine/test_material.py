@@ -12,7 +12,7 @@ from patient_needle.core.solver.bending import Bending
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.membrane import Membrane
 
-from ..sheets import cloth_of, free_engine, halved_squares, run_free, sheet, still
+from ...sheets import cloth_of, free_engine, halved_squares, run_free, sheet, still
 
 GRAVITY = 9.81
 

@@ -20,10 +20,10 @@ from patient_needle.core.model.maps import ChalkMap, Stroke
 from patient_needle.core.model.tolerances import FINAL, WORKING
 from patient_needle.formats.obj import read_obj
 
-from ..sheets import cloth_of, free_engine, halved_squares, run_free, still
+from ...sheets import cloth_of, free_engine, halved_squares, run_free, still
 from .test_statics import GRAVITY, bending_length, strip_of
 
-(MESH,) = read_obj(Path(__file__).parents[2] / "demo" / "lamplighter" / "smock.obj")
+(MESH,) = read_obj(Path(__file__).parents[3] / "demo" / "lamplighter" / "smock.obj")
 GROUND = GarmentSurface.of(MESH)
 POINTS, NORMALS = MESH.vertices, GROUND.normals
 LOOPS = sorted(border_loops(GROUND.topology), key=lambda loop: POINTS[loop, 1].mean())
