@@ -400,18 +400,27 @@ def test_a_shot_shows_its_last_picture_while_it_is_opened_and_a_take_its_garment
     at = f"{room.evaluate('location.origin')}/api/shots/{flag}/picture"
     until(lambda: room.context.request.get(at).status == 200, 30)
     # Meshes are held back: the picture stands alone.
-    room.route("**/mesh/**", lambda route: (time.sleep(3), route.continue_()))
+    held = []
+    room.route("**/mesh/**", held.append)
     room.reload()
     open_shot(room, "Signal flag 0010")
     picture = room.locator("main img")
     expect(picture).to_be_visible(timeout=SLOW)
-    assert picture.evaluate("(image) => image.complete && image.naturalWidth > 400")
+    until(lambda: picture.evaluate("(image) => image.complete && image.naturalWidth > 400"), 30)
     room.unroute("**/mesh/**")
+    for route in held:
+        route.continue_()
     expect(picture).to_have_count(0, timeout=SLOW)
 
-    # Nothing is simulated while no frame has come: hold the frames' figures back.
+    # A take that waits for another one has no frame.
+    open_shot(room, "Lamplighter 0040")
     bench(room, "Takes")
-    room.route("**/api/takes/*/garments/**", lambda route: route.abort())
+    room.get_by_role("button", name=re.compile("^Run frames")).click()
+    expect(room.get_by_role("complementary", name="Takes")).to_contain_text("running", timeout=SLOW)
+    open_shot(room, "Signal flag 0010")
     room.get_by_role("button", name=re.compile("^Run frames")).click()
     expect(room.get_by_text("no frame yet: the garments as made")).to_be_visible(timeout=SLOW)
-    assert outside(stage(room)) > 2000
+    until(lambda: outside(stage(room)) > 2000, 30)
+    open_shot(room, "Lamplighter 0040")
+    room.get_by_role("button", name=re.compile("^Stop")).first.click()
+    expect(room.get_by_role("complementary", name="Takes")).to_contain_text("stopped at", timeout=SLOW)
