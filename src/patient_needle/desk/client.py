@@ -12,14 +12,8 @@ from ..desk import wire
 from .asked import Hello, Request
 
 TIMEOUT = 30.0  # s that a caller waits for its turn
-
-
 LONGEST = 240.0  # s that one answer may take
-
-
 HELLO = 10.0  # s that it may take to say hello
-
-
 MOST = 24  # connections at once; further callers wait for one
 
 

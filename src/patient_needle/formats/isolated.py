@@ -23,11 +23,7 @@ from typing import Concatenate, ParamSpec, TypeVar, cast
 from ..core.model.errors import FileError, NeedleError
 
 P = ParamSpec("P")
-
-
 T = TypeVar("T")
-
-
 MOST = 4  # readings of one module at once; further ones wait
 
 

@@ -20,20 +20,10 @@ from ..core.model.errors import NeedleError
 from .frames import Spill
 
 WORK = 10  # s of the processor that a reading may take, and
-
-
 WAIT = 60  # s by the clock, however busy the machine is;
-
-
 BYTES_A_SECOND = 2_000_000  # for each of which in the file, or the folder, it has a second more
-
-
 MEMORY = 1 << 30  # bytes of address space that a reading may take: threads reserve more than they use, and
-
-
 TIMES_THE_FILE = 4  # as much more: a damaged file can ask for any number
-
-
 NO_ROOM = 3  # how a child ends that cannot write its answer
 
 

@@ -13,8 +13,6 @@ from ..formats.shot_file.document import ShotFile as ShotFile
 from ..formats.shot_file.ranges import Frame, Frames, Many, Name, Place, Rate, Text, Within
 
 Patience = Literal["first-look", "working", "final"]
-
-
 Plain = Annotated[float, Within(-1e9, 1e9)]
 
 

@@ -21,8 +21,6 @@ from .pairs import Pairs
 
 # What touches a cloth vertex: a collider, or cloth on its front (where its normal points) or on its back.
 COLLIDER, FRONT, BACK = range(3)
-
-
 SIDES = 3
 
 

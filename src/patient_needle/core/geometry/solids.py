@@ -18,14 +18,8 @@ from scipy.spatial.transform import Rotation
 from ..model.typed import Points, Scalars, Triangles
 
 MOST_POINTS = 600  # of a part, evenly taken: more do not change the fit
-
-
 MOST_FACES = 200  # of one solid
-
-
 LOOSE = np.log(1.3)  # how far, as a factor, a size may leave the extent of the points
-
-
 Solid = tuple[Points, Triangles]
 
 

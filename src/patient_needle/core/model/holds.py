@@ -11,11 +11,7 @@ from .curve import Curve
 from .typed import Scalars
 
 WELD = 0.9999  # from this grip on a place is simply taken: 1 um under the garment's weight
-
-
 GRAVITY = 9.81  # m/s2; grips are meant for the weight on Earth, whatever a shot's gravity
-
-
 SAG = 0.01  # m by which a garment sags under its own weight at a grip of one half
 
 

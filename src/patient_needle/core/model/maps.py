@@ -46,8 +46,6 @@ MAP_ROLES = (
     MapRole("thickness", "Thickness", "times as thick where it meets other cloth and bodies", (1.0, 3.0)),
     MapRole("damping", "Damping", "times the damping", (1.0, 5.0)),
 )
-
-
 SPANS: Mapping[Role, tuple[float, float]] = {one.role: one.span for one in MAP_ROLES}
 
 
@@ -162,8 +160,6 @@ class FromPicture:
 
 
 Own = Stroke | Fill | Along | FromChoice | Change | Mirror | Values | FromPicture
-
-
 Step = Own | With | FromWeights | FromDistance | FromGarment
 
 

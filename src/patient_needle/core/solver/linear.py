@@ -17,8 +17,6 @@ from .cloth import Cloth
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
-
-
 MOST_FACTORS = 16
 
 

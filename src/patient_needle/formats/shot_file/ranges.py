@@ -87,35 +87,15 @@ def _named(name: str) -> str:
 
 
 Name = Annotated[str, Field(min_length=1, max_length=80), AfterValidator(_named)]
-
-
 Frame = Annotated[int, Within(-1_000_000, 1_000_000, "frames")]
-
-
 Rate = Annotated[float, Within(0.1, 1000, "frames a second")]
-
-
 Metres = Annotated[float, Within(-1e6, 1e6, "m")]
-
-
 Share = Annotated[float, Within(0, 1)]
-
-
 Vertex = Annotated[int, Within(-LARGEST, LARGEST)]
-
-
 Place = tuple[Metres, Metres, Metres]
-
-
 Component = Annotated[float, Within(-1e6, 1e6)]
-
-
 Direction = tuple[Component, Component, Component]
-
-
 FrameTime = Annotated[float, Within(-1_000_000, 1_000_000, "frames")]
-
-
 KeyedValue = Annotated[float, Within(-1e12, 1e12)]
 
 

@@ -20,11 +20,7 @@ from ...model.shot import CastMember
 from ...model.typed import Indices, Points, Scalars, Triangles
 
 Shape = Literal["reduced", "refined", "box", "sphere", "capsule", "cylinder", "hull"]
-
-
 POSES = 12  # of the shot, besides the rest pose, that a reduced mesh is made for
-
-
 MOST_REFINED = 200_000  # triangles
 
 

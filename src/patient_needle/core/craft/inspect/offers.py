@@ -11,20 +11,10 @@ from ...model.units import METRES_PER_UNIT, UNIT_NAMES
 
 # Children and giants apart; D. Drillis and R. Contini 1966 give proportions, the range is common practice.
 HUMAN = (1.4, 2.1)  # m
-
-
 ARM_SHARE = 0.44  # of stature, shoulder to fingertip; D. Drillis and R. Contini 1966, from memory
-
-
 ARM = (0.34, 0.56)  # of stature: beyond this the figure is not made like a human
-
-
 SPRINTER = 25.0  # m/s, what no point of a running or striking human reaches; value from memory
-
-
 LYING = 0.5  # a figure whose height is less than this share of its length along another axis lies down
-
-
 SLICES = 40
 
 

@@ -14,17 +14,9 @@ from ...model.shot import ColliderSettings, ShotPlan, Wind
 from ...solver.air import direction
 
 LONGEST_SAG = 0.1  # m; below a grip of a tenth a hold hardly matters, and its swing no longer counts
-
-
 HARDEST = 3.0  # times gravity that cloth may be dragged about with; ours
-
-
 PERIODS = 1.5  # measured: over so many the cloth is never jerked by more than twice what its motion does
-
-
 LONGEST = 240  # frames that are offered to spread a change over
-
-
 STEPS = 8  # a frame, to find the hardest moment
 
 

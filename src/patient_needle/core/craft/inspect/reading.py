@@ -20,11 +20,7 @@ from .offers import ARM, ARM_SHARE, HUMAN, Judged, Offer
 from .pops import Pop, gap_pops
 
 RUN_IN_SPEED = 1.5  # m/s, a calm arm's; ours
-
-
 SHORTEST_MOVE, LONGEST_MOVE = 20, 120  # frames; 20 to 50 is common practice, no source
-
-
 LOST = 0.03  # of its volume: what a body may lose on its way without cloth noticing much; ours
 
 

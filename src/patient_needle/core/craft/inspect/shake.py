@@ -27,17 +27,9 @@ from ..run.outfit_run import OutfitRun
 from .frame import inspected
 
 SECONDS = 2.0
-
-
 WAY = np.array([0.06, 0.04, 0.06])  # m, the whole body to either side along x, y and z
-
-
 TURN = np.radians([8.0, 15.0, 8.0])  # the part to either side about x, y and z
-
-
 BEATS = np.array([2.0, 2.5, 1.5])  # to and fro, a second
-
-
 AROUND = 0.2  # m from the garment: what is further off is not met
 
 

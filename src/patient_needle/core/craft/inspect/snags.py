@@ -18,17 +18,9 @@ from ..cast.colliders import Colliders
 from ..run.release import Crossings
 
 IN_THE_BODY = "in the body"
-
-
 THROUGH_ITSELF = "through itself"
-
-
 THROUGH_ANOTHER = "through another garment"
-
-
 PINCHED = "pinched"
-
-
 OVERSTRETCH = "overstretch"
 
 

@@ -18,11 +18,7 @@ from ...model.typed import Points, Scalars
 from ..garments.surface import GarmentSurface
 
 BEYOND = 8  # pixels that a map goes on over the border of the UVs, so that no border is sampled half empty
-
-
 OVERLAP = 1e-3  # share of the smaller triangle that two may share before they overlap
-
-
 EDGE = 1e-6  # by which UVs may leave the picture
 
 
