@@ -81,7 +81,7 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
             <MenuItem value={IMPORT}>Import a shot…</MenuItem>
           </Select>
           <Typography className="figure" sx={{ fontSize: 12.5, color: "text.secondary", whiteSpace: "nowrap" }}>
-            {shot.document.frames[0]}–{shot.document.frames[1]} · {shot.document.frame_rate ?? 24}/s
+            {shot.document.frames[0]} to {shot.document.frames[1]} · {shot.document.frame_rate ?? 24}/s
           </Typography>
           <Button
             disabled={shot.undo_said === null}

@@ -67,6 +67,16 @@ function useOpened(first: number | undefined, shot: Shot | undefined): void {
   }, [opened, set]);
 }
 
+/** A frame that an edit of the range has left outside comes back to the nearest end. */
+function useFrameWithin(first: number, last: number): void {
+  const frame = useRoom((room) => room.frame);
+  const set = useRoom((room) => room.set);
+  const within = Math.min(last, Math.max(first, frame));
+  useEffect(() => {
+    if (within !== frame) set({ frame: within, playing: false });
+  }, [within, frame, set]);
+}
+
 function OpenShot({ shot }: { shot: Shot }) {
   const bench = useRoom((room) => room.bench);
   const shownIds = useRoom((room) => room.shown);
@@ -83,8 +93,10 @@ function OpenShot({ shot }: { shot: Shot }) {
   useEffect(() => {
     if (shownIds.length === 0 && newest !== undefined) set({ shown: [newest] });
   }, [shownIds, newest, set]);
+  const last = Math.max(shot.document.frames[1], shown[0]?.last ?? -Infinity);
+  useFrameWithin(shot.first_simulated, last);
   useFollowing(shown[0]);
-  useShortcuts(shot.first_simulated, Math.max(shot.document.frames[1], shown[0]?.last ?? 0));
+  useShortcuts(shot.first_simulated, last);
   const knots = useMemo(() => threadOf(shot.document, reading, takes, deliveries), [shot, reading, takes, deliveries]);
   return (
     <>

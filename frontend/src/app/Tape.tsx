@@ -42,7 +42,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
     };
   }, []);
   const first = shot.first_simulated;
-  const last = Math.max(shot.document.frames[1], take?.last ?? 0);
+  const last = Math.max(shot.document.frames[1], take?.last ?? -Infinity);
   const { lane: keys, lanes } = useLane(shot);
   const edge = EDGE + (keys === undefined ? 0 : LANE);
   const scale: TapeScale = useMemo(() => ({ first, last, left: 14, right: width - 18 }), [first, last, width]);

@@ -138,11 +138,25 @@ class TestJudging:
         assert re.search(r"times as long as its body: the file is probably in centimetres", offer.because)
         assert offer.member == {"unit": "cm"}
         (offer,) = judge_garment(skirt.vertices * 0.01, "cm", rest)
-        assert "only a" in offer.because
+        assert re.search(r"only [\d.e-]+ % of the height of its body", offer.because)
         assert offer.member == {"unit": "m"}
         assert (
             judge_garment(skirt.vertices * 1e6, "m", rest) == ()
         )  # no unit makes it right: nothing is offered
+
+    def test_a_costume_in_centimetres_that_lies_down_is_told_by_its_size(self, body):
+        rest = body.motion.rest()
+        x, y, z = (np.array([[0.2, 1.0, 0.1], [-0.2, 0.2, -0.1], [0.3, 0.6, 0.2]]) * 100).T
+        (offer,) = judge_garment(np.column_stack([x, -z, y]), "m", rest)
+        assert offer.member == {"unit": "cm"}
+
+    def test_a_garment_of_a_right_size_may_lie_anywhere(self, body):
+        rest = body.motion.rest()
+        strip = np.array([[0.0, 0.0, 0.0], [1.5, 0.0, 0.0], [1.5, 0.05, 0.0], [0.0, 0.05, 0.0]])
+        for aside in ([0, 0, 0], [3.0, 0, 0], [0, 0, 2.5], [-40.0, 1.0, 0]):
+            assert judge_garment(strip + aside, "m", rest) == ()
+        (offer,) = judge_garment(strip * 1000, "m", rest)
+        assert offer.member == {"unit": "mm"}
 
     def test_a_prop_may_be_of_any_size(self, body):
         assert judge(body.motion.rest() * 100, as_read(), human=False, fastest=99.0).offers == ()

@@ -246,6 +246,12 @@ class TestShake:
         assert swing_under([arm], points[:3]).name == "upper"
         assert swing_under([post()], points[:3]).name == "everything"
 
+    def test_a_hold_that_finds_nobody_within_reach_says_so_at_once(self):
+        garment = cloth(Hold("far", ROW, Stick("post", 1e-6)))
+        with pytest.raises(ShotError, match="takes hold of nothing") as raised:
+            shake(plan(garment, cast=[post(collides=True)]), garment, "far")
+        assert "hold 'far'" in str(raised.value)
+
     def test_it_asks_for_a_hold_with_a_place(self):
         garment = cloth(Hold("band", ROW, Elastic(Curve.constant(0.8), 10.0)))
         with pytest.raises(ShotError, match="no place to slip from"):

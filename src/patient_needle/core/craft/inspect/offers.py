@@ -95,19 +95,23 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
 def judge_garment(points: Points, unit: str, body: Points) -> tuple[Offer, ...]:
     """What looks wrong about the size of a garment, points (n, 3) m, beside its body, points (k, 3) m.
 
-    A garment is no longer than half as much again as its body, no smaller than a twentieth, and stands at it.
+    A garment is no longer than 1.5 times its body and no smaller than a twentieth of it. A garment of such a size
+    may lie anywhere: a sash or a cape is often laid ahead of the figure. For any other size the unit is offered
+    that brings it to its body, or else one that gives it such a size.
     """
     tall = float(np.ptp(body[:, 1]))
     long = float(np.ptp(points, axis=0).max())
-    if tall <= 0 or _suits(points, body):
+    if tall <= 0 or _is_costume_sized(long, tall):
         return ()
     order = ("m", "cm", "mm", "in", "ft", "dm")
     factors = {other: METRES_PER_UNIT[other] / METRES_PER_UNIT[unit] for other in order if other != unit}
-    wanted = next((other for other, factor in factors.items() if _suits(points * factor, body)), None)
+    fits = [other for other, factor in factors.items() if _is_costume_sized(long * factor, tall)]
+    at_body = (other for other in fits if _is_near(points * factors[other], body))
+    wanted = next(at_body, next(iter(fits), None))
     if wanted is None:
         return ()
     times = long / tall
-    how = f"{times:.3g} times as long as" if times > 1 else f"only a {1 / times:.0f}th of"
+    how = f"{times:.3g} times as long as" if times > 1 else f"only {100 * times:.2g} % of the height of"
     return (
         Offer(
             f"it is {long:.3g} m long, {how} its body: the file is probably in {UNIT_NAMES[wanted]}",
@@ -116,12 +120,14 @@ def judge_garment(points: Points, unit: str, body: Points) -> tuple[Offer, ...]:
     )  # fmt: skip
 
 
-def _suits(points: Points, body: Points) -> bool:
-    tall = float(np.ptp(body[:, 1]))
-    low, high = body.min(axis=0) - 0.3 * tall, body.max(axis=0) + 0.3 * tall
+def _is_costume_sized(long: float, tall: float) -> bool:
+    return 0.05 * tall <= long <= 1.5 * tall
+
+
+def _is_near(points: Points, body: Points) -> bool:
+    margin = 0.3 * float(np.ptp(body[:, 1]))
     middle = (points.min(axis=0) + points.max(axis=0)) / 2
-    long = float(np.ptp(points, axis=0).max())
-    return 0.05 * tall <= long <= 1.5 * tall and bool(((middle > low) & (middle < high)).all())
+    return bool(((middle > body.min(axis=0) - margin) & (middle < body.max(axis=0) + margin)).all())
 
 
 def _judge_up(offers: list[Offer], points: Points, read: ReadAs, human: bool) -> Points:

@@ -125,6 +125,11 @@ def shaking(plan: ShotPlan, garment: Garment, name: str) -> Iterator[Shaken]:
         )  # fmt: skip
     slip, crossed = [], False
     stuck = int((run.start().taken.triangle[span] >= 0).sum())
+    if stuck == 0:
+        raise ShotError(
+            "it takes hold of nothing: nobody is within its reach", where=f"hold '{name}'",
+            remedy="Raise its reach, or choose vertices that lie nearer",
+        )  # fmt: skip
     for (result,) in inspected(run, run.start(), 0, staged.frames[1]):
         slip.append(_slip(run, at, result.state, result.frame))
         crossed |= result.crossing_colliders + result.crossing_itself > 0
