@@ -95,9 +95,9 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
 def judge_garment(points: Points, unit: str, body: Points) -> tuple[Offer, ...]:
     """What looks wrong about the size of a garment, points (n, 3) m, beside its body, points (k, 3) m.
 
-    A garment is no longer than 1.5 times its body and no smaller than a twentieth of it. A garment of such a size
-    may lie anywhere: a sash or a cape is often laid ahead of the figure. For any other size the unit is offered
-    that brings it to its body, or else one that gives it such a size.
+    A garment is no longer than 1.5 times its body, and no smaller than a twentieth of it. A garment of that
+    size may lie anywhere: a sash or a cape is often laid ahead of the figure. For any other size the unit is
+    offered that brings it to its body, or else one that gives it such a size.
     """
     tall = float(np.ptp(body[:, 1]))
     long = float(np.ptp(points, axis=0).max())
