@@ -258,7 +258,7 @@ def test_how_cloth_meets_a_member_is_set_and_taken_back(room: Page):
 
 def test_a_swatch_is_chosen_from_the_book_changed_and_taken_back(room: Page):
     bench(room, "Wardrobe")
-    garment = room.get_by_role("region", name=re.compile("so made$"))
+    garment = room.get_by_role("region", name=re.compile("in this fabric$"))
     expect(garment).to_contain_text("Weighs", timeout=SLOW)
     before = garment.inner_text()
     room.get_by_label("Made of").click()
