@@ -4,9 +4,9 @@ Gauss-Seidel projection onto the rows' half-spaces, verified against pairs found
 a path that cannot be corrected is cut in two. Where even short cuts fail the gap shrinks. Cloth that is then
 still caught among itself is carried along with whatever holds it, zone by zone, without deforming (rigid impact
 zones: X. Provot, Collision and self-collision handling in cloth model dedicated to design garments, 1997). As a
-last resort, where what is held is turned into its own cloth, that cloth stands still. Where colliders close on
-cloth from both sides no path exists: there it is let go by the part of lower rank, and listed. Cloth never lets
-go of cloth.
+last resort, where held vertices are turned into their own cloth, that cloth stands still. Where colliders close
+on cloth from both sides no path exists. There the part of lower rank releases the cloth, and the place is
+listed. Cloth never releases cloth.
 """
 
 from __future__ import annotations
@@ -81,7 +81,7 @@ class PathFilter:
     def run(self, start: Points, goal: Points, around: Surroundings, released: Flags) -> Filtered:
         """The end of a safe path from `start` toward `goal`, both (n, 3) m.
 
-        The finder's search must have begun at `start`. `SolverError` when even letting go of every failing
+        The finder's search must have begun at `start`. `SolverError` when even releasing every failing
         row does not help, which would be a fault of the engine.
         """
         walk = _Walk(self, around, released.copy())
@@ -151,7 +151,7 @@ class _Walk:
         return None
 
     def _squeeze(self, start: Points, goal: Points) -> Points:
-        """Shrink the gap, carry what is caught among itself, let go part by part, until a path exists."""
+        """Shrink the gap, carry cloth caught among itself, release part by part, until a path exists."""
         share, zone = self._p._tolerances.pinch_share, np.zeros(len(self.released), bool)
         links = np.zeros((0, 2), np.int32)
         for attempt in range(RELEASE_ROUNDS):

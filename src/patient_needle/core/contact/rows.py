@@ -32,7 +32,7 @@ class Surroundings:
     thickness (k,) m; half of it and half of the cloth's own come on top
     friction  (k,) square root of the collider's Coulomb coefficient; the cloth's own comes times it
     part      (k,) int32, which part of which collider
-    rank      (p,) int32, the part with the lower rank is let go last in a pinched place
+    rank      (p,) int32, the part with the lower rank releases cloth last in a pinched place
     off       (p,) bool, parts that are as if they were not there; None for none
     """
 
@@ -128,7 +128,7 @@ class Rows:
 def armed(pairs: Pairs, around: Surroundings, released: Flags, cloth_count: int) -> Pairs:
     """Pairs whose part is on and none of whose cloth vertices is released from it; released (n, p) bool.
 
-    Cloth is never let go by cloth.
+    Cloth never releases cloth.
     """
     if around.off is not None and around.off.any():
         met = np.append(around.on, True)  # and whatever is cloth

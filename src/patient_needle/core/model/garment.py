@@ -85,8 +85,8 @@ class Source(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class Prescription:
-    """A garment of n vertices follows `motion` as far as its share says: 1 is told where to be, 0 is simulated,
-    and what lies between is drawn there as by a hold of that grip, so that the two parts blend.
+    """A garment of n vertices follows `motion` as far as its share says. 1 is prescribed, 0 is simulated. A
+    share between draws cloth to its place as a hold of that grip does, so that the two parts blend.
 
     motion   where it is, None when nothing is prescribed
     share    (n,) from 0 to 1, None for all of the garment

@@ -39,7 +39,7 @@ FILTER_ROUNDS = 4  # of building rows and projecting, at most, before the path i
 FILTER_SWEEPS = 60  # of Gauss-Seidel, at most, in one round
 DEEPEST_CUT = 3  # times that a path is cut in two, at most, before what is in the way is released
 RELEASE_ROUNDS = 96  # attempts to find a path by releasing, at most: an end to waiting
-CARRY_ATTEMPTS = 3  # of so many attempts the last lets go, where something can
+CARRY_ATTEMPTS = 3  # every so many attempts the part releases cloth, where it can
 PRESSING_GAPS = 2.0  # gaps: what is nearer than that to cloth that is caught presses on it
 STANDSTILL_ROUND = 30  # from here on the cloth stands still, and what holds give it may run into it
 
@@ -112,7 +112,7 @@ class Tolerances:
     accept_share: float = 0.5
     # ... or by more than this share of the spacing, where the gap is far smaller: the filter bridges that.
     accept_spacing: float = 0.05
-    # In a pinched place the hard gap shrinks to this share before anything is let go.
+    # In a pinched place the hard gap shrinks to this share before anything is released.
     pinch_share: float = 0.02
     # Human stature in metres outside which a character's unit is probably wrong.
     stature_low: float = 0.4

@@ -4,9 +4,9 @@ Contact pushes with the square of how deep it is, so that a pass of Newton's met
 far too large: from a predicted motion that sinks by a whole substep's fall, a solve would end long before it is
 right, with pushes, and friction, many times too strong.
 
-Cloth that hangs still is predicted to fall, too, and what a solve that is cut short leaves of that fall is
-noise: it kept stacked sheets shivering at 17 mm/s for ever. So the first pass may start anywhere on the way
-from the guess to where such cloth would simply stay, wherever the energy is least.
+Cloth that hangs still is predicted to fall, too. A solve that stops early leaves some of that fall as noise: it
+kept stacked sheets shivering at 17 mm/s for ever. The first pass may therefore start anywhere between the guess
+and "it stays", where the energy is least.
 """
 
 from __future__ import annotations

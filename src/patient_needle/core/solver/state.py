@@ -70,7 +70,7 @@ class ClothState:
     last_step   s, the substep that led here; 0 when there is no history
     anchors     friction's holds, SIDES to a vertex
     pushed      (SIDES * n, 3) N, how contact pushed each vertex last from each side: the next first guess
-    released    (n, p) bool, vertices let go by a part in a pinched place
+    released    (n, p) bool, vertices that a part has released in a pinched place
     eased       (n,) bool, those of them that are drawn out again
     taken       where holds took hold
     """

@@ -325,7 +325,7 @@ class Engine:
         return np.concatenate([np.where(held, 0.0, 1 / self.cloth.mass), np.zeros(self._collider_count)])
 
     def _pairs(self, goal: Points, released: Flags, around: Surroundings) -> Pairs:
-        """Pairs along the way to `goal`, without those that are let go."""
+        """Pairs along the way to `goal`, without those that are released."""
         assert self._finder is not None
         return armed(self._finder.along(goal, self._slack), around, released, self.cloth.count)
 

@@ -21,7 +21,7 @@ from .container import check_container
 from .writer import reversed_faces
 
 LEVELS = 200  # of transforms above a mesh
-AT_ONCE = 32  # samples read before the file is closed and its pages are let go
+AT_ONCE = 32  # samples read before the file is closed and its pages are freed
 
 
 @dataclass(frozen=True, eq=False)

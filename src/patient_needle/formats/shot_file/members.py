@@ -36,14 +36,14 @@ from .ranges import curve_of, switch_of
 from .shapes import blend_of, own_blends
 
 AT_ONCE = 500_000  # triangles times joints that are weighed at once
-PROP_RANK = 50  # props let go of pinched cloth before any part of a body does
+PROP_RANK = 50  # props release pinched cloth before any part of a body does
 
 
 @dataclass(frozen=True, eq=False)
 class AssembledMember:
-    """A member, what cloth meets in its place if anything does, what its file states of itself, its shapes by
-    name, and what was said in reading it; frames: first and last of the
-    shot; bare and placement (4, 4): its own motion in file units, and where that is put.
+    """A member as its file gives it: its understudy, if it has one; what the file states; its shapes by name;
+    and the notes of reading it. frames: first and last of the shot; bare and placement (4, 4): its own
+    motion in file units, and where that is put.
     """
 
     member: CastMember
@@ -275,7 +275,7 @@ def _moved_by(record: CastRecord, figure: Figure, folder: Path, rate: float | No
 
 
 def _parts(record: CastRecord, figure: Figure, cut: TriangleMap) -> tuple[Indices, tuple[str, ...], Indices]:
-    """Part of each triangle, the parts' names, and which of them lets go of pinched cloth first.
+    """Part of each triangle, the parts' names, and which of them releases pinched cloth first.
 
     What a skeleton moves has a part for each joint, any other mesh one for each of its face groups.
     """

@@ -77,7 +77,7 @@ class TestOfTheGrip:
     def test_it_wants_a_hold_that_follows(self):
         with pytest.raises(NeedleError, match="nothing follows"):
             dressed(flag(holds=[], maps=[{"name": "grip", "role": "hold", "steps": []}]))
-        with pytest.raises(NeedleError, match="lets go of all"):
+        with pytest.raises(NeedleError, match="is 0 everywhere"):
             dressed(flag(maps=[{"name": "grip", "role": "hold", "steps": []}]))
 
 

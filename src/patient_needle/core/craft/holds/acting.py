@@ -98,11 +98,11 @@ def held_points(
     whereabouts: Whereabouts,
     painted: Scalars | None = None,
 ) -> tuple[HeldPoints, ...]:
-    """The garment's holds; areas (n,) m2 per vertex, painted (n,) its map of the grip. Errors name the hold."""
+    """The garment's holds; areas (n,) m2 per vertex, painted (n,) its grip map. Errors name the hold."""
     out = []
     if painted is not None and not any(isinstance(hold.how, Follow) for hold in garment.holds):
         raise ShotError(
-            "a map of the grip is in use, but nothing follows the body",
+            "a grip map is in use, but nothing follows the body",
             remedy="Add a hold that follows, or put the map away",
         )
     for hold in garment.holds:
@@ -120,11 +120,11 @@ def held_points(
 
 
 def _as_painted(vertices: Indices, grips: Scalars, painted: Scalars) -> tuple[Indices, Scalars]:
-    """Those that the map of the grip leaves held; what it lets go entirely need not be near the body."""
+    """The vertices that a grip map leaves held. Cloth with a grip of 0 need not be near the body."""
     grips = grips * painted[vertices]
     held = grips > 0
     if not held.any():
-        raise ShotError("the map of the grip lets go of all of it", remedy="Paint where it holds")
+        raise ShotError("the grip map is 0 everywhere", remedy="Paint where it holds")
     return vertices[held], grips[held]
 
 

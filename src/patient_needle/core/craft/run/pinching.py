@@ -1,6 +1,6 @@
 """Pinched cloth sticks to the bodies that closed on it.
 
-What a part had to let go of would be free inside it, and whatever pulls at the garment would draw it through a
+Cloth that a part released would be free inside it, and a pull on the garment would draw it through a
 limb. Until it can be eased out it sticks to the other surface, which still holds it (after the flypapering of
 D. Baraff, A. Witkin and M. Kass, Untangling cloth, ACM Transactions on Graphics 22, 2003, where it goes as both
 surfaces go on average).
@@ -58,7 +58,7 @@ def clasped(
 ) -> Clasp:
     """The clasp of vertices at points (n, 3) m among the colliders that are on, at around (k, 3) m.
 
-    Stuck is what parts that are on have let go, pinched (n, p), and what is not eased (n,), where it is inside
+    A vertex sticks if a part that is on has released it, pinched (n, p), it is not eased (n,), and it is inside
     them and no deeper than REACH: on the nearest triangle of any other part, or of these where none is within
     reach. A vertex that was asked before keeps its place, or stays free.
     """

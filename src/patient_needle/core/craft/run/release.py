@@ -58,7 +58,7 @@ def rearmed(
 ) -> tuple[Flags, Flags]:
     """Which vertices stay released (n, p) at the end of a frame, and which of them (n,) are to be eased out.
 
-    Every triangle that a part still pierces is let go as a whole. What hangs together is armed again together,
+    Every triangle that a part still pierces is released as a whole. The part meets a connected patch again
     once all of it is outside and none of its triangles is pierced. A patch that is wholly outside is on its
     right side. A single vertex can be outside every body and still be on the wrong side of a limb. Nothing is
     eased out beside a part that has sunk into another: its nearest surface may be the far side.
