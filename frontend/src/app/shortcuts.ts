@@ -15,6 +15,7 @@ export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Wheel, pinch, + and -", does: "Come nearer, step back" },
   { keys: "Shift, Alt while drawing", does: "Add to what is chosen, take away from it (turn with the right button)" },
   { keys: "Drag on the Chalk bench", does: "Draw on the cloth (turn with the right button)" },
+  { keys: "Esc while drawing", does: "Leave the stroke, line or handle as it was before" },
   { keys: "Alt on a handle's knob", does: "Move or turn it freely, not in steps of 5 mm and 5 degrees" },
   { keys: "Arrow keys, Delete on a key", does: "Another frame, another value, or take the key out" },
 ];

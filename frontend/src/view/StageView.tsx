@@ -43,6 +43,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
   useEffect(() => {
     if (canvas.current === null || frameOfCanvas.current === null) return;
     const stage = new Stage(canvas.current, "#9B9994");
+    let keeping: number | undefined;
     const scenery = new Scenery(stage, {
       failed: complain,
       shown: (staged) => {
@@ -53,7 +54,8 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
         stage.view(useRoom.getState().view);
         const { shot: id } = useRoom.getState();
         // Once the picture stands: what is asked for next is not kept waiting.
-        window.setTimeout(() => {
+        window.clearTimeout(keeping);
+        keeping = window.setTimeout(() => {
           if (id !== null && useRoom.getState().shot === id) void stage.picture(PICTURE).then((made) => (made === null ? undefined : keepPicture(id, made)));
         }, 1500);
       },
@@ -64,6 +66,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
     watcher.observe(frameOfCanvas.current);
     setBuilt({ stage, scenery });
     return () => {
+      window.clearTimeout(keeping);
       watcher.disconnect();
       stage.dispose();
     };

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from patient_needle.core.model.maps import MAP_ROLES, SPANS, ChalkMap
@@ -20,4 +21,9 @@ def test_spans_are_those_that_kept_shots_were_made_with():
 
 @pytest.mark.parametrize("role", MEANT)
 def test_a_map_without_a_span_means_its_roles(role):
-    assert ChalkMap("a map", role, ()).span in (None, MEANT[role])
+    """Half way is the even ratio of two ends above 0, and the mean where one end is 0."""
+    low, high = MEANT[role]
+    middle = np.sqrt(low * high) if low > 0 else (low + high) / 2
+    assert ChalkMap("a map", role, ()).means(np.array([0.0, 0.5, 1.0])) == pytest.approx([low, middle, high])
+    own = ChalkMap("a map", role, (), (2.0, 8.0))
+    assert own.means(np.array([0.0, 0.5, 1.0])) == pytest.approx([2.0, 4.0, 8.0])

@@ -1,8 +1,8 @@
 """The first guess of a substep: pairs that touch come no nearer, cloth that hardly moves may stay.
 
-Contact pushes with the square of how deep it is, so that a pass of Newton's method only halves a depth that is
-far too large: from a predicted motion that sinks by a whole substep's fall, a solve would end long before it is
-right, with pushes, and friction, many times too strong.
+Contact pushes with the square of the depth. A pass of Newton's method therefore only halves a depth that is far
+too large. The predicted motion sinks by a whole substep's fall. From there a solve would end long before it is
+right, with pushes and friction that are many times too strong.
 
 Cloth that hangs still is predicted to fall, too. A solve that stops early leaves some of that fall as noise: it
 kept stacked sheets shivering at 17 mm/s for ever. The first pass may therefore start anywhere between the guess

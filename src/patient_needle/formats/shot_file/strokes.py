@@ -42,13 +42,20 @@ def read_hits(path: Path) -> NDArray[np.float64]:
         if path.stat().st_size > HEADER + MOST_HITS * COLUMNS * 8:
             raise _refused(path, f"it is too large for {MOST_HITS:,} hits")
         with path.open("rb") as stream:
-            found = np.lib.format.read_array(stream, allow_pickle=False)
+            # The header alone, before anything of the size that it claims is allocated.
+            if np.lib.format.read_magic(stream) != (1, 0):
+                raise _refused(path, "it is no NumPy array file of version 1.0")
+            shape, by_columns, dtype = np.lib.format.read_array_header_1_0(stream)
+            numbers = stream.read()
     except OSError as error:
         raise _refused(path, f"it cannot be read ({error.strerror or error})") from None
     except (ValueError, EOFError):
         raise _refused(path, "it is no NumPy array file") from None
-    if found.dtype != np.dtype("<f8") or found.shape[1:] != (COLUMNS,):
+    if dtype != np.dtype("<f8") or shape[1:] != (COLUMNS,) or by_columns:
         raise _refused(path, "it is no array of float64, 7 to a hit")
+    if len(numbers) != shape[0] * COLUMNS * 8:
+        raise _refused(path, "it has more or fewer numbers than it says")
+    found = np.frombuffer(numbers, "<f8").reshape(shape)
     try:
         _hits.validate_python(found.tolist())
     except ValidationError as error:

@@ -65,6 +65,14 @@ def saved(array) -> bytes:
     return stream.getvalue()
 
 
+def claiming(hits: int) -> bytes:
+    """A file whose header claims other hits than it holds: it must not be believed before it is checked."""
+    stream = io.BytesIO()
+    header = {"descr": "<f8", "fortran_order": False, "shape": (hits, 7)}
+    np.lib.format.write_array_header_1_0(stream, header)
+    return stream.getvalue() + bytes(7 * 8)
+
+
 @pytest.mark.parametrize(
     ("data", "says"),
     [
@@ -75,9 +83,12 @@ def saved(array) -> bytes:
         (saved(np.zeros((0, 7))), "at least 1"),
         (saved(np.full((2, 7), np.nan)), "must lie from"),
         (saved(np.full((2, 7), 3.0)), r"at \[0, 6\]"),
-        (saved(np.array([{"a": 1}], dtype=object)), "no NumPy array file"),
+        (saved(np.array([{"a": 1}], dtype=object)), "no array of float64"),
         (saved(np.zeros((20_001, 7))), "too large"),
-        (hits_bytes(HITS)[:-9], "no NumPy array file"),
+        (hits_bytes(HITS)[:-9], "more or fewer numbers"),
+        (claiming(10**12), "more or fewer numbers"),
+        (claiming(-1), "more or fewer numbers"),
+        (saved(np.asfortranarray(np.zeros((3, 7)))), "no array of float64"),
     ],
 )
 def test_what_is_no_stroke_is_said(tmp_path, data, says):
