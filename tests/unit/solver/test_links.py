@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from patient_needle.core.solver.linear import Hessian
 from patient_needle.core.solver.links import NOBODY, LinkTerm, between, joined, to_places
+from patient_needle.core.solver.stiffness import Pattern, Stiffness
 
 START = np.array([[0.0, 0, 0], [1.0, 0, 0], [0, 1.0, 0], [0.3, 0.2, 0.5]])
 STEP = 0.01
@@ -63,8 +65,10 @@ def test_the_product_is_the_gradients_slope_where_it_is_convex(kind):
         term.gradient(x + side * p, slope)
         slopes.append(slope)
     term.gradient(x, np.zeros_like(x))
-    out = np.zeros_like(x)
-    term.product(p, out)
+    room = Stiffness([Pattern(len(x), np.zeros((0, 2), np.int32))])
+    hessian, out = Hessian((term,), room), np.zeros_like(x)
+    hessian.refresh()
+    hessian.product(p, np.zeros(len(x), bool), out)
     assert_allclose(out, (slopes[0] - slopes[1]) / 2e-6, rtol=1e-4, atol=1e-4)
 
 

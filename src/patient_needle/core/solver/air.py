@@ -16,6 +16,7 @@ from .cloth import Cloth
 from .inertia import Timing
 from .linear import inner
 from .state import Forces, Inflation
+from .stiffness import Blocks
 
 WAVES = 24
 FINEST = 6.0  # the longest wave over the shortest
@@ -117,15 +118,12 @@ class Air:
         """J, up to a constant."""
         return _resist(x, self._time.base, self._time.reach, self._matrix, self._carried, np.zeros_like(x))
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the Hessian's product with p (n, 3)."""
-        _multiply(p, 1 / self._time.reach, self._matrix, out)
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add the Hessian."""
+        stiffness.diagonal[:] += (1 / self._time.reach) * self._matrix
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        product = np.zeros_like(directions)
-        _multiply(directions, 1 / self._time.reach, self._matrix, product)
-        out += np.einsum("ij,ij->i", directions, product)
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """All of the Hessian lies in the matrix."""
 
 
 @njit(parallel=True, cache=True)
@@ -205,16 +203,6 @@ def _resist(x, base, reach, matrix, carried, out):
     return energy
 
 
-@njit(cache=True)
-def _multiply(p, factor, matrix, out):
-    """Add factor times matrix (n, 6) times p (n, 3) to out (n, 3)."""
-    for i in range(p.shape[0]):
-        a, b, c = _times(matrix, i, p[i, 0], p[i, 1], p[i, 2])
-        out[i, 0] += factor * a
-        out[i, 1] += factor * b
-        out[i, 2] += factor * c
-
-
 class Pressure:
     """Energy term of what fills a closed cloth."""
 
@@ -258,14 +246,18 @@ class Pressure:
         wanted = self._wanted()
         return 0.5 * self._inflation.stiffness * (held - wanted) ** 2 / max(wanted, 1e-300)
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the Hessian's product with p (n, 3)."""
-        if self._inflation.by_volume:
-            strength = self._inflation.stiffness / max(self._wanted(), 1e-300)
-            out += strength * inner(self._slope, p) * self._slope
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add what holds each vertex beside the others."""
+        strength, slope = self._strength(), self._slope
+        stiffness.diagonal[:, :3] += strength * slope**2
+        for column, (a, b) in enumerate(((0, 1), (0, 2), (1, 2))):
+            stiffness.diagonal[:, 3 + column] += strength * slope[:, a] * slope[:, b]
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        if self._inflation.by_volume:
-            strength = self._inflation.stiffness / max(self._wanted(), 1e-300)
-            out += strength * np.einsum("ij,ij->i", directions, self._slope) ** 2
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the rest of the Hessian's product with p (n, 3)."""
+        strength, slope = self._strength(), self._slope
+        out += strength * (inner(slope, p) - np.einsum("ij,ij->i", slope, p))[:, None] * slope
+
+    def _strength(self) -> float:
+        """N/m5 by which it resists a change of volume."""
+        return self._inflation.stiffness / max(self._wanted(), 1e-300) if self._inflation.by_volume else 0.0

@@ -10,9 +10,10 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
-from ..model.typed import Points, Scalars, Vectors
+from ..model.typed import Points, Vectors
 from .cloth import Cloth
-from .linear import Gather, sum_corners, total
+from .linear import Gather, total
+from .stiffness import Blocks, Pattern, add_square
 
 
 class Bending:
@@ -20,8 +21,9 @@ class Bending:
 
     lagged = False
 
-    def __init__(self, cloth: Cloth) -> None:
+    def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
         self._hinges = cloth.hinges
+        self._places = None if pattern is None else pattern.places(cloth.hinges)
         self._stiffness = cloth.bend
         self._rest = cloth.rest_angles
         self._retardation = cloth.bend_retardation
@@ -33,12 +35,6 @@ class Bending:
         self._before = np.zeros(count)
         self._ratio = np.zeros(count)
         self._stiff = self._stiffness.copy()
-
-    @property
-    def bytes(self) -> int:
-        """What one product reads and writes at least, each thing once."""
-        read = self._hinges.nbytes + self._stiff.nbytes + self._slopes.nbytes + self._gather.bytes
-        return read + 2 * 24 * len(self._gather.starts)
 
     def begin(self, x: Points, step: float) -> None:
         """Take the angles at the substep's start for damping over `step` s."""
@@ -67,16 +63,17 @@ class Bending:
         _energies(x, self._hinges, self._stiffness, self._rest, self._before, still, out)
         return total(out)
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the Hessian's product with p (n, 3)."""
-        gather = self._gather
-        _product(p, self._hinges, self._stiff, self._slopes, gather.shares, gather.starts, gather.corners, out)
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add the Hessian's positive part."""
+        assert self._places is not None, "a term without a pattern has no place in a matrix"
+        p = self._places
+        _stiffen(
+            self._stiff, self._slopes, p.starts, p.codes, p.own_starts, p.own, stiffness.blocks,
+            stiffness.diagonal,
+        )  # fmt: skip
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        shares = np.empty(4 * len(self._hinges))
-        _own_stiffness(self._hinges, self._stiff, self._slopes, directions, shares)
-        self._gather.add_scalars_to(shares, out)
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """All of the Hessian lies in the matrix."""
 
 
 @njit(cache=True)
@@ -171,36 +168,37 @@ def _linearise(x, hinges, stiffness, rest, before, ratio, slopes, shares, energi
 
 
 @njit(parallel=True, cache=True)
-def _own_stiffness(hinges, stiff, slopes, directions, shares):
-    """Each hinge vertex's own stiffness along its direction.
+def _stiffen(stiff, slopes, starts, codes, own_starts, own, blocks, diagonal):
+    """Add the Hessian's positive part to blocks (b, 9) and diagonal (n, 6) of a `Stiffness`.
 
-    stiff (h,) N m with damping; slopes (h, 4, 3); directions (n, 3) unit; shares (4 h,) N/m.
+    stiff (h,) N m with damping; slopes (h, 4, 3) rad/m; starts, codes, own_starts and own as in `Places`.
     """
-    for i in prange(hinges.shape[0]):
-        for k in range(4):
-            v = hinges[i, k]
-            along = 0.0
-            for j in range(3):
-                along += slopes[i, k, j] * directions[v, j]
-            shares[4 * i + k] = stiff[i] * along * along
-
-
-@njit(parallel=True, cache=True)
-def _product(p, hinges, stiff, slopes, shares, starts, corners, out):
-    """Add the Hessian's product with p (n, 3) to out (n, 3).
-
-    stiff (h,) N m; slopes (h, 4, 3); shares (4 h, 3), scratch; corners (4 h,) about each vertex from starts (n
-    + 1,).
-    """
-    for i in prange(hinges.shape[0]):
-        turn = 0.0
-        for k in range(4):
-            v = hinges[i, k]
-            for j in range(3):
-                turn += slopes[i, k, j] * p[v, j]
-        turn *= stiff[i]
-        for k in range(4):
-            for j in range(3):
-                shares[4 * i + k, j] = turn * slopes[i, k, j]
-    for v in prange(out.shape[0]):
-        sum_corners(v, starts, corners, shares, out)
+    for k in prange(blocks.shape[0]):
+        m0, m1, m2, m3, m4, m5, m6, m7, m8 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for index in range(starts[k], starts[k + 1]):
+            h = codes[index] >> 4
+            i, j, f = (codes[index] >> 2) & 3, codes[index] & 3, stiff[h]
+            a, b, c = f * slopes[h, i, 0], f * slopes[h, i, 1], f * slopes[h, i, 2]
+            d, e, g = slopes[h, j, 0], slopes[h, j, 1], slopes[h, j, 2]
+            m0 += a * d
+            m1 += a * e
+            m2 += a * g
+            m3 += b * d
+            m4 += b * e
+            m5 += b * g
+            m6 += c * d
+            m7 += c * e
+            m8 += c * g
+        blocks[k, 0] += m0
+        blocks[k, 1] += m1
+        blocks[k, 2] += m2
+        blocks[k, 3] += m3
+        blocks[k, 4] += m4
+        blocks[k, 5] += m5
+        blocks[k, 6] += m6
+        blocks[k, 7] += m7
+        blocks[k, 8] += m8
+    for v in prange(diagonal.shape[0]):
+        for index in range(own_starts[v], own_starts[v + 1]):
+            h, i = own[index] >> 2, own[index] & 3
+            add_square(diagonal, v, stiff[h], slopes[h, i, 0], slopes[h, i, 1], slopes[h, i, 2])

@@ -38,6 +38,7 @@ class Cloth:
     stretch_retardation (m,) s, bend_retardation (h,) s
     bend          (h,) N m, hinge stiffness, shape memory with it
     bend_rows     (h, 4) constant bending operator
+    hinge_lengths (h,) m
     rest_angles   (h,) rad, where a hinge alone would rest: flat or as made, drawn to the made angle by memory
     held          (n,) bool, position prescribed by a hold
     friction, air, calm, clearance  (n,) multipliers of what meets the cloth from outside
@@ -63,6 +64,7 @@ class Cloth:
     bend_retardation: Scalars
     bend: Scalars
     bend_rows: Vectors
+    hinge_lengths: Scalars
     rest_angles: Scalars
     held: Flags
     friction: Scalars
@@ -143,6 +145,7 @@ def build_cloth(
         bend_retardation=fabric.bend_damping * damping[hinges[:, :2]].mean(axis=1),
         bend=bend,
         bend_rows=metric.hinge_rows,
+        hinge_lengths=np.sqrt(metric.hinge_squares),
         rest_angles=rest_angles if flat_rest_angles else metric.folds,
         held=np.asarray(held, bool),
         friction=np.sqrt(multipliers.of("friction", count)),

@@ -21,6 +21,7 @@ from numba import njit
 
 from ..contact.rows import Rows, row_gap
 from ..model.typed import Indices, Points, Scalars, Vectors
+from .stiffness import Blocks, add_square
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,6 +62,9 @@ class Contact:
         self._active = np.zeros(len(rows), np.int32)
         self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
+        self._among = np.zeros(len(rows), np.int32)
+        self._gripping = np.zeros(anchors, np.int32)
+        self._between = (0, 0)
 
     @property
     def active_count(self) -> int:
@@ -108,40 +112,61 @@ class Contact:
             x, grips.corners, grips.weights, grips.offset, self._limit, grips.stick, self._normal, self._grip
         )
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        rows = self._rows
-        _own_stiffness(
-            self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness, directions, out
-        )
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add what holds each vertex beside other cloth."""
+        rows, grips = self._rows, self._grips
+        self._between = _own(
+            self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness, grips.corners,
+            grips.weights, self._normal, self._grip, stiffness.diagonal, self._among, self._gripping,
+        )  # fmt: skip
 
     def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the Hessian's product with p (n, 3)."""
+        """Add the rest of the Hessian's product with p (n, 3): what cloth does to other cloth."""
         rows, grips = self._rows, self._grips
+        pushing, gripping = self._between
         _product(
-            p, self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness,
-            grips.corners, grips.weights, self._normal, self._grip, out,
+            p, self._among[:pushing], self._active, rows.ends, rows.normal, self._row_stiffness,
+            self._gripping[:gripping], grips.corners, grips.weights, self._normal, self._grip, out,
         )  # fmt: skip
 
 
 @njit(cache=True)
-def _own_stiffness(active, ends, normal, row_stiffness, directions, out):
-    """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m.
+def _own(
+    active, ends, normal, row_stiffness, corners, weights, surface, grip, diagonal, among, gripping
+):  # fmt: skip
+    """Add each vertex's own block of rows and grips to diagonal (n, 6); how many rows and how many grips are
+    between cloth and cloth.
 
-    active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m.
+    active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`,
+    surface their normals; grip N/m. Out: among (a,), which of `active` are between cloth; gripping (anchors,),
+    which grips.
     """
-    count = directions.shape[0]
+    count, rows, grips = diagonal.shape[0], 0, 0
     for index in range(active.shape[0]):
         i = active[index]
+        inside = 0
         for k in range(2):
             v = ends[i, k]
             if v < count:
-                along = (
-                    directions[v, 0] * normal[i, 0]
-                    + directions[v, 1] * normal[i, 1]
-                    + directions[v, 2] * normal[i, 2]
-                )
-                out[v] += row_stiffness[index] * along * along
+                inside += 1
+                add_square(diagonal, v, row_stiffness[index], normal[i, 0], normal[i, 1], normal[i, 2])
+        if inside == 2:
+            among[rows] = index
+            rows += 1
+    for i in range(grip.shape[0]):
+        if grip[i] == 0.0:
+            continue
+        own = corners[i, 0] >= 0
+        if own:
+            gripping[grips] = i
+            grips += 1
+        for k in range(-1, 3 if own else 0):
+            v, share = (i % count, 1.0) if k < 0 else (corners[i, k], weights[i, k])
+            force = share * share * grip[i]
+            for m in range(3):
+                diagonal[v, m] += force
+            add_square(diagonal, v, -force, surface[i, 0], surface[i, 1], surface[i, 2])
+    return rows, grips
 
 
 @njit(cache=True)
@@ -263,39 +288,42 @@ def _gripped(x, corners, weights, offset, limit, stick, normal, grip):
 
 
 @njit(cache=True)
-def _product(p, active, ends, normal, row_stiffness, corners, weights, surface, grip, out):
-    """Add the Hessian's product with p (n, 3) to out (n, 3).
+def _product(
+    p, among, active, ends, normal, row_stiffness, gripping, corners, weights, surface, grip, out
+):  # fmt: skip
+    """Add what cloth does to other cloth when it moves by p (n, 3) to out (n, 3).
 
-    active (a,) rows; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`, surface their
-    normals; grip N/m.
+    among, gripping and the rest as in `_own`.
     """
     count = p.shape[0]
-    for index in range(active.shape[0]):
+    for at in range(among.shape[0]):
+        index = among[at]
         i = active[index]
         a, b = ends[i, 0], ends[i, 1]
-        closing = 0.0
-        for k in range(3):
-            if a < count:
-                closing += p[a, k] * normal[i, k]
-            if b < count:
-                closing -= p[b, k] * normal[i, k]
-        closing *= row_stiffness[index]
-        for k in range(3):
-            if a < count:
-                out[a, k] += closing * normal[i, k]
-            if b < count:
-                out[b, k] -= closing * normal[i, k]
-    for i in range(grip.shape[0]):
-        if grip[i] > 0.0:
-            v = i % count
-            e, f, g = p[v, 0], p[v, 1], p[v, 2]
-            if corners[i, 0] >= 0:
-                for k in range(3):
-                    e -= weights[i, k] * p[corners[i, k], 0]
-                    f -= weights[i, k] * p[corners[i, k], 1]
-                    g -= weights[i, k] * p[corners[i, k], 2]
-            across = e * surface[i, 0] + f * surface[i, 1] + g * surface[i, 2]
-            _pull(
-                i, v, corners, weights, grip[i] * (e - across * surface[i, 0]),
-                grip[i] * (f - across * surface[i, 1]), grip[i] * (g - across * surface[i, 2]), out,
-            )  # fmt: skip
+        n0, n1, n2 = normal[i, 0], normal[i, 1], normal[i, 2]
+        of_a = -row_stiffness[index] * (p[b, 0] * n0 + p[b, 1] * n1 + p[b, 2] * n2)
+        of_b = -row_stiffness[index] * (p[a, 0] * n0 + p[a, 1] * n1 + p[a, 2] * n2)
+        out[a, 0] += of_a * n0
+        out[a, 1] += of_a * n1
+        out[a, 2] += of_a * n2
+        out[b, 0] += of_b * n0
+        out[b, 1] += of_b * n1
+        out[b, 2] += of_b * n2
+    for at in range(gripping.shape[0]):
+        i = gripping[at]
+        n0, n1, n2 = surface[i, 0], surface[i, 1], surface[i, 2]
+        for k in range(-1, 3):
+            v, own = (i % count, 1.0) if k < 0 else (corners[i, k], -weights[i, k])
+            e, f, g = 0.0, 0.0, 0.0
+            for m in range(-1, 3):
+                if m == k:
+                    continue
+                w, share = (i % count, 1.0) if m < 0 else (corners[i, m], -weights[i, m])
+                e += share * p[w, 0]
+                f += share * p[w, 1]
+                g += share * p[w, 2]
+            across = e * n0 + f * n1 + g * n2
+            force = own * grip[i]
+            out[v, 0] += force * (e - across * n0)
+            out[v, 1] += force * (f - across * n1)
+            out[v, 2] += force * (g - across * n2)

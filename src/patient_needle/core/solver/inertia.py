@@ -12,6 +12,7 @@ from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
 from .linear import factorised, inner, rest_operator
 from .state import ClothState
+from .stiffness import Blocks
 
 BRAKE = 1500.0  # 1/s, the fastest a wave dies away at a calm of 1
 VISCOSITY = 2.5  # m2/s at a calm of 1: what lies within sqrt(VISCOSITY / BRAKE), 4 cm, is one neighbourhood
@@ -66,13 +67,12 @@ class Inertia:
         """J."""
         return _pull_back(x, self.target, self.weight, np.zeros_like(x))
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the Hessian's product with p (n, 3)."""
-        _weigh(p, self.weight, out)
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add the Hessian."""
+        stiffness.diagonal[:, :3] += self.weight[:, None]
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:  # noqa: ARG002
-        """Add each vertex's own stiffness along its unit direction (n, 3) to out (n,) N/m."""
-        out += self.weight
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """All of the Hessian lies in the matrix."""
 
 
 @njit(cache=True)
@@ -88,14 +88,6 @@ def _pull_back(x, target, weight, out):
             energy += 0.5 * weight[v] * away * away
             out[v, k] += weight[v] * away
     return energy
-
-
-@njit(cache=True)
-def _weigh(p, weight, out):
-    """Add weight (n,) times p (n, 3) to out (n, 3)."""
-    for v in range(p.shape[0]):
-        for k in range(3):
-            out[v, k] += weight[v] * p[v, k]
 
 
 class Calm:
@@ -136,13 +128,13 @@ class Calm:
         away = x - self._carried
         return 0.5 * inner(away, self._beyond(away))
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the Hessian's product with p (n, 3)."""
-        out += self._beyond(p)
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add what holds each vertex beside its neighbours."""
+        stiffness.diagonal[:, :3] += (self._own / self._reach)[:, None]
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its unit direction (n, 3) to out (n,) N/m."""
-        out += self._own / self._reach * np.einsum("ij,ij->i", directions, directions)
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the rest of the Hessian's product with p (n, 3)."""
+        out += self._beyond(p) - (self._own / self._reach)[:, None] * p
 
     def _beyond(self, away: Vectors) -> Vectors:
         """The brake on what `away` (n, 3) m is beyond its neighbourhood, N."""

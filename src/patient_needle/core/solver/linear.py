@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -14,6 +15,7 @@ from ..geometry.topology import incidence
 from ..model.tolerances import LEAST_FIXING
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
 from .cloth import Cloth
+from .stiffness import Blocks, Stiffness
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
@@ -31,10 +33,6 @@ class Gather:
     def bytes(self) -> int:
         """Of the shares, written and read, and of the way to them."""
         return 2 * self.shares.nbytes + self.starts.nbytes + self.corners.nbytes
-
-    def add_scalars_to(self, shares: Scalars, out: Scalars) -> None:
-        """Add one number per corner (m * c,) to its vertex in out (n,)."""
-        _gather_scalars(self.starts, self.corners, shares, out)
 
     def add_to(self, out: Vectors) -> None:
         """Add every share to its vertex in out (n, 3)."""
@@ -66,16 +64,6 @@ def sum_corners(v, starts, corners, shares, out):
     out[v, 0] += a
     out[v, 1] += b
     out[v, 2] += c
-
-
-@njit(parallel=True, cache=True)
-def _gather_scalars(starts, corners, shares, out):
-    """The same of shares (c,), into out (n,)."""
-    for v in prange(out.shape[0]):
-        here = 0.0
-        for i in range(starts[v], starts[v + 1]):
-            here += shares[corners[i]]
-        out[v] += here
 
 
 @njit(cache=True)
@@ -146,20 +134,59 @@ class Term(Protocol):
     def energy(self, x: Points) -> float:
         """The energy alone."""
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the linearised Hessian's product."""
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add the linearised Hessian, as far as the matrix has a place for it: all blocks of the diagonal."""
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own linearised stiffness along its direction."""
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the product of what `stiffen` leaves out."""
+
+
+class Hessian:
+    """The linearised Hessian of a tuple of terms, over a matrix whose room it uses."""
+
+    def __init__(self, terms: tuple[Term, ...], stiffness: Stiffness) -> None:
+        self._terms, self._stiffness = terms, stiffness
+
+    def refresh(self) -> None:
+        """Take up the terms' present linearisation."""
+        self._stiffness.clear()
+        for term in self._terms:
+            term.stiffen(self._stiffness)
+        self._stiffness.close()
+
+    def product(self, p: Vectors, held: Flags, out: Vectors) -> float:
+        """The product with p (n, 3) into out (n, 3), 0 in held rows (n,); the inner product of p with the
+        outcome.
+        """
+        out[:] = 0.0
+        for term in self._terms:
+            term.product(p, out)
+        return self._stiffness.product(p, held, out)
+
+    def along(self, directions: Vectors) -> Scalars:
+        """Each vertex's own stiffness (n,) N/m along its direction (n, 3)."""
+        return self._stiffness.along(directions)
+
+
+@dataclass(frozen=True, eq=False)
+class Factored:
+    """Two factors of one cloth for one length of step: of motion anywhere, and of motion along the normals,
+    with the diagonal (n,) N/m of that.
+    """
+
+    anywhere: CholeskySolverD
+    along_normals: CholeskySolverD
+    diagonal: Scalars
 
 
 class Factors:
-    """Cholesky factors of inertia + rest-shape membrane, one per step size.
+    """Cholesky factors for each length of step: of inertia + rest-shape membrane, and of inertia + flat
+    bending.
 
-    Source of the constant operator: S. Bouaziz et al., Projective dynamics, SIGGRAPH 2014; as a
-    preconditioner: T. Liu et al., Quasi-Newton methods for real-time simulation, TOG 2017. Bending is left
-    out: next to a membrane that is stiff in every direction it changes no iteration count, and it would
-    more than double the factor.
+    Source of the constant operator: S. Bouaziz et al., Projective dynamics, SIGGRAPH 2014; as a preconditioner:
+    T. Liu et al., Quasi-Newton methods for real-time simulation, TOG 2017. Bending is left out of the first:
+    next to a membrane that is stiff in every direction it changes no iteration count. It is what holds motion
+    along the normals, to which a membrane is blind.
 
     Steps are rounded to a few rungs, since a factor for a step a little longer serves as well; so is the
     stiffness with which soft holds fix vertices. The latest few factors are kept.
@@ -169,12 +196,13 @@ class Factors:
         self._cloth = cloth
         self._membrane = rest_operator(cloth, cloth.weft, cloth.warp)
         self._retardation = float(cloth.stretch_retardation.mean())
-        self._made: dict[tuple[float, float, bytes, bytes | None], CholeskySolverD] = {}
+        self._bending = _flat_bending(cloth)
+        self._made: dict[tuple[float, float, bytes, bytes | None], Factored] = {}
 
     def for_step(
         self, step: float, held: Flags, fixing: Scalars | None = None, air_drag: float = 0.0
-    ) -> CholeskySolverD:
-        """The factor for substeps of about `step` s with `held` (n,) prescribed and the others fixed by about
+    ) -> Factored:
+        """The factors for substeps of about `step` s with `held` (n,) prescribed and the others fixed by about
         `fixing` (n,) N/m, in air that drags with `air_drag` kg/(m2 s); made once.
         """
         rung = float(2 ** (np.round(np.log2(step * STEP) * RUNGS) / RUNGS) / STEP)
@@ -186,14 +214,32 @@ class Factors:
             del self._made[next(iter(self._made))]
         return factor
 
-    def _factorise(self, step: float, held: Flags, fixing: Scalars | None, air_drag: float) -> CholeskySolverD:
+    def _factorise(self, step: float, held: Flags, fixing: Scalars | None, air_drag: float) -> Factored:
         cloth = self._cloth
         reach = step * 2 / 3
         own = cloth.mass / reach**2 + air_drag * cloth.vertex_areas / reach
-        matrix = self._membrane * (1 + self._retardation / step)
-        matrix = matrix + sparse.diags(own if fixing is None else own + fixing)
-        free = sparse.diags((~held).astype(float))
-        return factorised(free @ matrix @ free + sparse.diags(held.astype(float)))
+        if fixing is not None:
+            own = own + fixing
+        free, rest = sparse.diags((~held).astype(float)), sparse.diags(held.astype(float))
+
+        def with_own(matrix: sparse.csr_matrix) -> sparse.csr_matrix:
+            return (free @ (matrix + sparse.diags(own)) @ free + rest).tocsr()
+
+        rows, stiffness = self._bending
+        bent = with_own(rows.T @ sparse.diags(stiffness * (1 + cloth.bend_retardation / step)) @ rows)
+        return Factored(
+            factorised(with_own(self._membrane * (1 + self._retardation / step))),
+            factorised(bent),
+            bent.diagonal(),
+        )
+
+
+def _flat_bending(cloth: Cloth) -> tuple[sparse.csr_matrix, Scalars]:
+    """Angles (h, n) rad/m of a flat cloth's hinges by heights, and stiffness (h,) N m of the hinges."""
+    hinges = cloth.hinges
+    at = np.repeat(np.arange(len(hinges)), 4)
+    values = (cloth.bend_rows / cloth.hinge_lengths[:, None]).ravel()
+    return sparse.csr_matrix((values, (at, hinges.ravel())), (len(hinges), cloth.count)), cloth.bend
 
 
 def _rounded(stiffness: Scalars) -> Scalars:
@@ -205,49 +251,67 @@ def _rounded(stiffness: Scalars) -> Scalars:
 
 
 class Preconditioner:
-    """The constant factor, plus each vertex along its own normal.
+    """About the inverse of a substep's Hessian, as a sum of three (additive Schwarz: M. Dryja and O. Widlund,
+    1987).
 
-    The factor gives every direction the stiffness that cloth has only within itself. Out of its surface it is
-    softer by orders of magnitude, so motion there would count as converged while it has hardly begun. Adding
-    the inverse of each vertex's true stiffness along its normal (additive Schwarz: M. Dryja and O. Widlund,
-    1987) makes the preconditioned residual a displacement one can trust. Each cloth has its own factor, over
-    its slice of the vertices.
+    The constant factor of the membrane sees the cloth as stiff in every direction. Along its normals cloth is
+    softer by orders of magnitude, so motion there would count as converged while it has hardly begun. So there
+    come with it: the factor of inertia and flat bending along the normals, which knows how cloth swings and
+    sags as a whole, scaled down where contact or tension stiffens a vertex; and the inverse of each vertex's
+    true stiffness along its normal. Each cloth has its own factors, over its slice of the vertices.
     """
 
-    def __init__(self, factors: Sequence[tuple[slice, CholeskySolverD]], normals: Vectors, held: Flags) -> None:
+    def __init__(self, factors: Sequence[tuple[slice, Factored]], normals: Vectors, held: Flags) -> None:
         self._factors = factors
         self._normals = np.where(held[:, None], 0.0, normals)
         self._softness = np.zeros(len(normals))
+        self._scale = np.zeros(len(normals))
+        self._diagonal = np.concatenate([one.diagonal for _, one in factors])
+        self._force, self._moved = np.zeros(len(normals)), np.zeros(len(normals))
 
-    def refresh(self, terms: tuple[Term, ...]) -> None:
-        """Take up the terms' present linearisation."""
-        stiffness = np.zeros(len(self._normals))
-        for term in terms:
-            term.stiffness_along(self._normals, stiffness)
-        self._softness = 1.0 / np.maximum(stiffness, 1e-300)
+    def refresh(self, hessian: Hessian) -> None:
+        """Take up the present linearisation."""
+        self._softness = 1.0 / np.maximum(hessian.along(self._normals), 1e-300)
+        self._scale = np.sqrt(np.minimum(1.0, self._diagonal * self._softness))
 
-    def solve(self, right: Vectors) -> Vectors:
-        """About the displacement (n, 3) m that forces right (n, 3) N would bring."""
-        out = np.zeros_like(right)
+    def solve(self, right: Vectors, out: Vectors) -> float:
+        """About the displacement that forces right (n, 3) N would bring, into out (n, 3) m; the work they would
+        do.
+        """
+        _along(self._normals, self._scale, right, self._force)
         for span, factor in self._factors:
-            factor.solve(np.ascontiguousarray(right[span]), out[span])
-        _add_along(self._normals, self._softness, right, out)
-        return out
+            factor.anywhere.solve(right[span], out[span])
+            factor.along_normals.solve(self._force[span], self._moved[span])
+        return float(_add_along(self._normals, self._scale, self._moved, self._softness, right, out))
 
 
 @njit(cache=True)
-def _add_along(normals, softness, right, out):
-    """Add softness (n,) m/N along each unit normal (n, 3) times right (n, 3) N to out (n, 3) m."""
+def _along(normals, scale, right, out):
+    """Scale (n,) times right (n, 3) along each unit normal (n, 3), into out (n,)."""
+    for v in range(out.shape[0]):
+        out[v] = scale[v] * (
+            normals[v, 0] * right[v, 0] + normals[v, 1] * right[v, 1] + normals[v, 2] * right[v, 2]
+        )
+
+
+@njit(cache=True)
+def _add_along(normals, scale, moved, softness, right, out):
+    """Add scale (n,) times moved (n,) m, and softness (n,) m/N times right (n, 3) N, along each unit normal (n,
+    3) to out (n, 3) m; the inner product of right and out, J.
+    """
+    work = 0.0
     for v in range(right.shape[0]):
-        along = softness[v] * (
+        along = scale[v] * moved[v] + softness[v] * (
             normals[v, 0] * right[v, 0] + normals[v, 1] * right[v, 1] + normals[v, 2] * right[v, 2]
         )
         for k in range(3):
             out[v, k] += along * normals[v, k]
+            work += out[v, k] * right[v, k]
+    return work
 
 
 def conjugate_gradients(
-    terms: tuple[Term, ...],
+    hessian: Hessian,
     gradient: Vectors,
     preconditioner: Preconditioner,
     held: Flags,
@@ -266,48 +330,27 @@ def conjugate_gradients(
     step, product = np.zeros_like(gradient), np.zeros_like(gradient)
     residual, hinted = -gradient, int(hint is not None)
     if hint is not None:
-        for term in terms:
-            term.product(hint, product)
-        curvature = _curvature(hint, product, held)
+        curvature = hessian.product(hint, held, product)
         if curvature > 0.0:
             _descend(step, hint, residual, product, min(max(inner(residual, hint) / curvature, 0.0), 1.0))
-    shaped = preconditioner.solve(residual)
+    shaped = np.zeros_like(gradient)
+    energy = first = preconditioner.solve(residual, shaped)
     if hint is None and largest(shaped) <= still:
         return step, 0
     search = shaped.copy()
-    energy = first = inner(residual, shaped)
     for iteration in range(1, iterations + 1):
         if energy <= 0.0:
             return step, hinted + iteration - 1
-        product[:] = 0.0
-        for term in terms:
-            term.product(search, product)
-        curvature = _curvature(search, product, held)
+        curvature = hessian.product(search, held, product)
         if curvature <= 0.0:
             return (step if step.any() else search), hinted + iteration
         _descend(step, search, residual, product, energy / curvature)
-        shaped = preconditioner.solve(residual)
-        following = inner(residual, shaped)
+        following = preconditioner.solve(residual, shaped)
         if following <= tolerance**2 * first:
             return step, hinted + iteration
         _turn(search, shaped, following / energy)
         energy = following
     return step, hinted + iterations
-
-
-@njit(cache=True)
-def _curvature(search, product, held):
-    """The product with held rows left out, and its inner product with the search direction.
-
-    search (n, 3) m; product (n, 3) N; held (n,) bool.
-    """
-    result = 0.0
-    for v in range(search.shape[0]):
-        if held[v]:
-            product[v, 0], product[v, 1], product[v, 2] = 0.0, 0.0, 0.0
-        else:
-            result += search[v, 0] * product[v, 0] + search[v, 1] * product[v, 1] + search[v, 2] * product[v, 2]
-    return result
 
 
 @njit(cache=True)

@@ -15,6 +15,7 @@ import numpy as np
 from numba import njit
 
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
+from .stiffness import Blocks, add_square
 
 NOBODY = -1
 
@@ -140,17 +141,18 @@ class LinkTerm:
             np.zeros((0, 3)), self._along, self._across, self._inward, self._stiff, False,
         )  # fmt: skip
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the linearised Hessian's product with p (n, 3)."""
-        o = self._links
-        _bend_back(p, o.vertex, o.others, o.weights, self._along, self._across, self._inward, self._stiff, out)
-
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its unit direction (n, 3) to out (n,) N/m."""
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add what holds each vertex beside the others."""
         o = self._links
         _own(
-            directions, o.vertex, o.others, o.weights, self._along, self._across, self._inward, self._stiff, out
-        )
+            o.vertex, o.others, o.weights, self._along, self._across, self._inward, self._stiff,
+            stiffness.diagonal,
+        )  # fmt: skip
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """Add the rest of the Hessian's product with p (n, 3)."""
+        o = self._links
+        _bend_back(p, o.vertex, o.others, o.weights, self._along, self._across, self._inward, self._stiff, out)
 
 
 @njit(cache=True)
@@ -204,38 +206,42 @@ def _pull(
 
 @njit(cache=True)
 def _bend_back(p, vertex, others, weights, along, across, inward, stiff, out):
-    """Add the Hessian's product with p (n, 3) to out (n, 3); arrays as `_pull` keeps them."""
-    away = np.zeros(3)
+    """Add what the ends of a link do to each other when they move by p (n, 3) to out (n, 3); arrays as `_pull`
+    keeps them.
+    """
     for i in range(vertex.shape[0]):
-        if stiff[i] == 0.0:
+        if stiff[i] == 0.0 or others[i, 0] < 0:
             continue
-        closing = 0.0
-        for k in range(3):
-            away[k] = p[vertex[i], k]
-            for m in range(3):
-                if others[i, m] >= 0:
-                    away[k] -= weights[i, m] * p[others[i, m], k]
-            closing += along[i, k] * away[k]
-        for k in range(3):
-            force = stiff[i] * (across[i] * away[k] + (inward[i] - across[i]) * closing * along[i, k])
-            out[vertex[i], k] += force
-            for m in range(3):
-                if others[i, m] >= 0:
-                    out[others[i, m], k] -= weights[i, m] * force
+        for m in range(-1, 3):
+            v, own = (vertex[i], 1.0) if m < 0 else (others[i, m], -weights[i, m])
+            if v < 0:
+                continue
+            a, b, c = 0.0, 0.0, 0.0
+            for q in range(-1, 3):
+                w, share = (vertex[i], 1.0) if q < 0 else (others[i, q], -weights[i, q])
+                if q == m or w < 0:
+                    continue
+                a += share * p[w, 0]
+                b += share * p[w, 1]
+                c += share * p[w, 2]
+            closing = (inward[i] - across[i]) * (along[i, 0] * a + along[i, 1] * b + along[i, 2] * c)
+            force = own * stiff[i]
+            out[v, 0] += force * (across[i] * a + closing * along[i, 0])
+            out[v, 1] += force * (across[i] * b + closing * along[i, 1])
+            out[v, 2] += force * (across[i] * c + closing * along[i, 2])
 
 
 @njit(cache=True)
-def _own(directions, vertex, others, weights, along, across, inward, stiff, out):
-    """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m; arrays as in `_pull`."""
+def _own(vertex, others, weights, along, across, inward, stiff, diagonal):
+    """Add each end's own block to diagonal (n, 6); arrays as `_pull` keeps them."""
     for i in range(vertex.shape[0]):
         if stiff[i] == 0.0:
             continue
         for m in range(-1, 3):
-            v = vertex[i] if m < 0 else others[i, m]
+            v, share = (vertex[i], 1.0) if m < 0 else (others[i, m], weights[i, m])
             if v < 0:
                 continue
-            share = 1.0 if m < 0 else weights[i, m] * weights[i, m]
-            facing = 0.0
+            force = share * share * stiff[i]
             for k in range(3):
-                facing += along[i, k] * directions[v, k]
-            out[v] += share * stiff[i] * (across[i] + (inward[i] - across[i]) * facing * facing)
+                diagonal[v, k] += force * across[i]
+            add_square(diagonal, v, force * (inward[i] - across[i]), along[i, 0], along[i, 1], along[i, 2])

@@ -14,9 +14,10 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
-from ..model.typed import Points, Scalars, Vectors
+from ..model.typed import Points, Vectors
 from .cloth import Cloth
-from .linear import Gather, sum_corners, total
+from .linear import Gather, total
+from .stiffness import Blocks, Pattern, add_square
 
 # Columns of the linearisation: unit weft and warp images, then along/across stiffness of each, shear
 # stiffness and the shear angle's derivative by both images.
@@ -28,7 +29,7 @@ class Membrane:
 
     lagged = False
 
-    def __init__(self, cloth: Cloth) -> None:
+    def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
         order = np.argsort(cloth.triangles.min(axis=1), kind="stable")
         self._triangles = np.ascontiguousarray(cloth.triangles[order])
         self._rest = np.ascontiguousarray(cloth.rest_inverse[order])
@@ -37,17 +38,14 @@ class Membrane:
         self._retardation = cloth.stretch_retardation[order]
         self._damped = bool(self._retardation.any())
         self._gather = Gather(self._triangles, cloth.count)
+        first, second = self._rest[:, :2], self._rest[:, 2:]
+        self._corners = np.stack([-(first + second), first, second], axis=1).reshape(-1, 2)
+        self._places = None if pattern is None else pattern.places(self._triangles)
         count = len(order)
         self._line = np.zeros((count, COLUMNS))
         self._energies = np.zeros(count)
         self._before = np.zeros((count, 3))
         self._ratio = np.zeros(count)
-
-    @property
-    def bytes(self) -> int:
-        """What one product reads and writes at least, each thing once."""
-        read = self._triangles.nbytes + self._rest.nbytes + self._line.nbytes + self._gather.bytes
-        return read + 2 * 24 * len(self._gather.starts)
 
     def begin(self, x: Points, step: float) -> None:
         """Take the strains at the substep's start for damping over `step` s."""
@@ -91,16 +89,17 @@ class Membrane:
             found.append(total(out))
         return found[0], found[1]
 
-    def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the positive part of the Hessian's product with p (n, 3)."""
-        gather = self._gather
-        _product(p, self._triangles, self._rest, self._line, gather.shares, gather.starts, gather.corners, out)
+    def stiffen(self, stiffness: Blocks) -> None:
+        """Add the positive part of the Hessian."""
+        assert self._places is not None, "a term without a pattern has no place in a matrix"
+        p = self._places
+        _stiffen(
+            self._corners, self._line, p.starts, p.codes, p.own_starts, p.own, stiffness.blocks,
+            stiffness.diagonal,
+        )  # fmt: skip
 
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        """Add each vertex's own stiffness along its direction (n, 3) to out (n,) N/m."""
-        shares = np.empty(3 * len(self._triangles))
-        _own_stiffness(self._triangles, self._rest, self._line, directions, shares)
-        self._gather.add_scalars_to(shares, out)
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """All of the Hessian lies in the matrix."""
 
 
 @njit(cache=True)
@@ -243,62 +242,76 @@ def _linearise(
         line[t, 14], line[t, 15], line[t, 16] = h0, h1, h2
 
 
-@njit(cache=True)
-def _corner_stiffness(line, t, p, q, n0, n1, n2):
-    """Curvature of triangle t's energy when one corner, with image coefficients p and q, moves along n."""
-    u = p * (line[t, 0] * n0 + line[t, 1] * n1 + line[t, 2] * n2)
-    v = q * (line[t, 3] * n0 + line[t, 4] * n1 + line[t, 5] * n2)
-    g = p * (line[t, 11] * n0 + line[t, 12] * n1 + line[t, 13] * n2)
-    h = q * (line[t, 14] * n0 + line[t, 15] * n1 + line[t, 16] * n2)
-    return (
-        (line[t, 6] - line[t, 7]) * u * u
-        + line[t, 7] * p * p
-        + (line[t, 8] - line[t, 9]) * v * v
-        + line[t, 9] * q * q
-        + line[t, 10] * (g + h) ** 2
-    )
+@njit(cache=True, inline="always")
+def _weights(line, t, p, q, r, s):
+    """Of two corners of triangle t, with shares p, q and r, s in the images: the stiffness of moving them along
+    weft, along warp, and in any direction.
+    """
+    u, v = p * r, q * s
+    return (line[t, 6] - line[t, 7]) * u, (line[t, 8] - line[t, 9]) * v, line[t, 7] * u + line[t, 9] * v
 
 
 @njit(parallel=True, cache=True)
-def _own_stiffness(triangles, rest, line, directions, shares):
-    """Each corner's own stiffness along its direction.
+def _stiffen(corners, line, starts, codes, own_starts, own, blocks, diagonal):
+    """Add the Hessian's positive part to blocks (b, 9) and diagonal (n, 6) of a `Stiffness`.
 
-    line (m, 17) as in `_linearise`; directions (n, 3) unit; shares (3 m,) N/m.
+    corners (3 m, 2) 1/m, what each corner adds to the images of unit weft and warp; line (m, 17) as in
+    `_linearise`; starts, codes, own_starts and own as in `Places`.
     """
-    for t in prange(rest.shape[0]):
-        p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
-        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        d = directions
-        shares[3 * t] = _corner_stiffness(line, t, -(p + r), -(q + s), d[a, 0], d[a, 1], d[a, 2])
-        shares[3 * t + 1] = _corner_stiffness(line, t, p, q, d[b, 0], d[b, 1], d[b, 2])
-        shares[3 * t + 2] = _corner_stiffness(line, t, r, s, d[c, 0], d[c, 1], d[c, 2])
-
-
-@njit(parallel=True, cache=True)
-def _product(p, triangles, rest, line, shares, starts, corners, out):
-    """Add the Hessian's product with p (n, 3) to out (n, 3).
-
-    line (m, 17) as in `_linearise`; shares (3 m, 3), scratch; corners (3 m,) about each vertex from starts (n +
-    1,).
-    """
-    for t in prange(triangles.shape[0]):
-        u0, u1, u2, v0, v1, v2 = images(p, triangles, rest, t)
-        n0, n1, n2, m0, m1, m2 = line[t, 0], line[t, 1], line[t, 2], line[t, 3], line[t, 4], line[t, 5]
-        g0, g1, g2, h0, h1, h2 = (
-            line[t, 11], line[t, 12], line[t, 13], line[t, 14], line[t, 15], line[t, 16]
-        )  # fmt: skip
-        across_u, across_v = line[t, 7], line[t, 9]
-        along_u = (line[t, 6] - across_u) * (n0 * u0 + n1 * u1 + n2 * u2)
-        along_v = (line[t, 8] - across_v) * (m0 * v0 + m1 * v1 + m2 * v2)
-        shear = line[t, 10] * (g0 * u0 + g1 * u1 + g2 * u2 + h0 * v0 + h1 * v1 + h2 * v2)
-        spread(
-            shares, rest, t,
-            along_u * n0 + across_u * u0 + shear * g0,
-            along_u * n1 + across_u * u1 + shear * g1,
-            along_u * n2 + across_u * u2 + shear * g2,
-            along_v * m0 + across_v * v0 + shear * h0,
-            along_v * m1 + across_v * v1 + shear * h1,
-            along_v * m2 + across_v * v2 + shear * h2,
-        )  # fmt: skip
-    for v in prange(out.shape[0]):
-        sum_corners(v, starts, corners, shares, out)
+    for k in prange(blocks.shape[0]):
+        m0, m1, m2, m3, m4, m5, m6, m7, m8 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for index in range(starts[k], starts[k + 1]):
+            t, two = codes[index] // 9, codes[index] % 9
+            i, j = 3 * t + two // 3, 3 * t + two % 3
+            p, q = corners[i, 0], corners[i, 1]
+            r, s = corners[j, 0], corners[j, 1]
+            weft, warp, even = _weights(line, t, p, q, r, s)
+            g0, g1, g2 = (
+                p * line[t, 11] + q * line[t, 14],
+                p * line[t, 12] + q * line[t, 15],
+                p * line[t, 13] + q * line[t, 16],
+            )
+            h0, h1, h2 = (
+                r * line[t, 11] + s * line[t, 14],
+                r * line[t, 12] + s * line[t, 15],
+                r * line[t, 13] + s * line[t, 16],
+            )
+            g0, g1, g2 = line[t, 10] * g0, line[t, 10] * g1, line[t, 10] * g2
+            a, b, c = weft * line[t, 0], weft * line[t, 1], weft * line[t, 2]
+            d, e, f = warp * line[t, 3], warp * line[t, 4], warp * line[t, 5]
+            m0 += even + a * line[t, 0] + d * line[t, 3] + g0 * h0
+            m1 += a * line[t, 1] + d * line[t, 4] + g0 * h1
+            m2 += a * line[t, 2] + d * line[t, 5] + g0 * h2
+            m3 += b * line[t, 0] + e * line[t, 3] + g1 * h0
+            m4 += even + b * line[t, 1] + e * line[t, 4] + g1 * h1
+            m5 += b * line[t, 2] + e * line[t, 5] + g1 * h2
+            m6 += c * line[t, 0] + f * line[t, 3] + g2 * h0
+            m7 += c * line[t, 1] + f * line[t, 4] + g2 * h1
+            m8 += even + c * line[t, 2] + f * line[t, 5] + g2 * h2
+        blocks[k, 0] += m0
+        blocks[k, 1] += m1
+        blocks[k, 2] += m2
+        blocks[k, 3] += m3
+        blocks[k, 4] += m4
+        blocks[k, 5] += m5
+        blocks[k, 6] += m6
+        blocks[k, 7] += m7
+        blocks[k, 8] += m8
+    for v in prange(diagonal.shape[0]):
+        for index in range(own_starts[v], own_starts[v + 1]):
+            t = own[index] // 3
+            p, q = corners[own[index], 0], corners[own[index], 1]
+            weft, warp, even = _weights(line, t, p, q, p, q)
+            diagonal[v, 0] += even
+            diagonal[v, 1] += even
+            diagonal[v, 2] += even
+            add_square(diagonal, v, weft, line[t, 0], line[t, 1], line[t, 2])
+            add_square(diagonal, v, warp, line[t, 3], line[t, 4], line[t, 5])
+            add_square(
+                diagonal,
+                v,
+                line[t, 10],
+                p * line[t, 11] + q * line[t, 14],
+                p * line[t, 12] + q * line[t, 15],
+                p * line[t, 13] + q * line[t, 16],
+            )

@@ -15,7 +15,8 @@ from ..model.tolerances import (
     Patience,
 )
 from ..model.typed import Flags, Points, Vectors
-from .linear import Preconditioner, Term, conjugate_gradients, inner, largest
+from .linear import Hessian, Preconditioner, Term, conjugate_gradients, inner, largest
+from .stiffness import Stiffness
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,6 +35,7 @@ class Minimised:
 
 def minimise(
     terms: tuple[Term, ...],
+    stiffness: Stiffness,
     start: Points,
     held: Flags,
     preconditioner: Preconditioner,
@@ -43,7 +45,8 @@ def minimise(
     rough: float,
     hint: Vectors | None = None,
 ) -> Minimised:
-    """Lower the sum of `terms` from start (n, 3) m by at most `passes` Newton passes.
+    """Lower the sum of `terms` from start (n, 3) m by at most `passes` Newton passes, over the room of a
+    matrix.
 
     Held vertices (n,) stay where start has them. The first pass begins as far along `hint` (n, 3) m, which
     leaves held vertices alone, as lowers the energy most. Stops when a pass moves nothing further than `still`
@@ -52,6 +55,7 @@ def minimise(
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
     lagged = tuple(term for term in terms if term.lagged)
+    hessian = Hessian(terms, stiffness)
     energy, slope = 0.0, None
     done = 0
     while done < passes or (done < EXTRA_PASSES * passes and move > rough):
@@ -61,9 +65,10 @@ def minimise(
         further, gradient = _slope_of(lagged, x)
         gradient += slope
         gradient[held] = 0.0
-        preconditioner.refresh(terms)
+        hessian.refresh()
+        preconditioner.refresh(hessian)
         step, used = conjugate_gradients(
-            terms, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,
+            hessian, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,
             ALREADY_THERE * still, hint if done == 1 else None,
         )  # fmt: skip
         iterations += used

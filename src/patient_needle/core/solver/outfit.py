@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from cholespy import CholeskySolverD
 
 from ..contact.rows import Skin
 from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
@@ -15,9 +14,10 @@ from .bending import Bending
 from .cloth import Cloth
 from .diagnostics import Energies, beyond_limit, energies
 from .inertia import Calm, Timing
-from .linear import Factors, Term
+from .linear import Factored, Factors, Term
 from .membrane import Membrane
 from .state import ClothState, Forces, Inflation
+from .stiffness import Blocks, pattern_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,10 +104,11 @@ PLAIN = Wearing()
 class Wear:
     """One cloth's own energy terms: buffers and factors kept between substeps."""
 
-    def __init__(self, cloth: Cloth, span: slice, forces: Forces) -> None:
-        self.cloth, self.span = cloth, span
+    def __init__(self, cloth: Cloth, span: slice, forces: Forces, index: int = 0) -> None:
+        self.cloth, self.span, self._index = cloth, span, index
         self._factors = Factors(cloth)
-        self.membrane, self.bending = Membrane(cloth), Bending(cloth)
+        self.pattern = pattern_of(cloth.count, cloth.triangles, cloth.hinges)
+        self.membrane, self.bending = Membrane(cloth, self.pattern), Bending(cloth, self.pattern)
         self._forces = forces
         self._air = AirFlow(cloth)
         self._calm = Calm(cloth, forces.calm) if forces.calm > 0 else None
@@ -135,10 +136,10 @@ class Wear:
             terms.append(self._pressure)
         if self.cloth.count == len(state.positions):
             return tuple(terms)
-        return tuple(_Part(term, self.span) for term in terms)
+        return tuple(_Part(term, self.span, self._index) for term in terms)
 
-    def factor(self, step: float, held: Flags, fixing: Scalars | None, now: Forces | None) -> CholeskySolverD:
-        """The factor for a substep, as `Factors.for_step` has it."""
+    def factor(self, step: float, held: Flags, fixing: Scalars | None, now: Forces | None) -> Factored:
+        """The factors for a substep, as `Factors.for_step` has it."""
         return self._factors.for_step(step, held, fixing, self._felt(now).air_drag)
 
     def _felt(self, now: Forces | None) -> Forces:
@@ -159,8 +160,8 @@ class Wear:
 class _Part:
     """A cloth's term as one of the whole outfit."""
 
-    def __init__(self, term: Term, span: slice) -> None:
-        self._term, self._span = term, span
+    def __init__(self, term: Term, span: slice, index: int) -> None:
+        self._term, self._span, self._index = term, span, index
         self.lagged = term.lagged
 
     def gradient(self, x: Points, out: Vectors) -> float:
@@ -169,8 +170,8 @@ class _Part:
     def energy(self, x: Points) -> float:
         return self._term.energy(x[self._span])
 
+    def stiffen(self, stiffness: Blocks) -> None:
+        self._term.stiffen(stiffness.part(self._index))
+
     def product(self, p: Vectors, out: Vectors) -> None:
         self._term.product(p[self._span], out[self._span])
-
-    def stiffness_along(self, directions: Vectors, out: Scalars) -> None:
-        self._term.stiffness_along(directions[self._span], out[self._span])

@@ -35,11 +35,12 @@ from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
 from .first_guess import Friction, first_guess, staying
 from .inertia import Inertia, Timing, timing
-from .linear import Preconditioner, Term, conjugate_gradients, inner, largest
+from .linear import Hessian, Preconditioner, Term, conjugate_gradients, inner, largest
 from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
 from .state import ClothState, Forces, at_rest
+from .stiffness import Stiffness
 
 LOOK_EVERY = 24  # steps between two looks at how far from rest it is
 
@@ -125,7 +126,10 @@ class Engine:
         self.cloth = worn
         self.patience = patience
         self.collider_triangles = (collider_triangles + worn.count).astype(np.int32)
-        self.wear = tuple(Wear(c, s, f) for c, s, f in zip(worn.cloths, worn.spans, each, strict=True))
+        self.wear = tuple(
+            Wear(c, s, f, i) for i, (c, s, f) in enumerate(zip(worn.cloths, worn.spans, each, strict=True))
+        )
+        self._matrix = Stiffness([wear.pattern for wear in self.wear])
         self._gravity = each[0].gravity
         self._tolerances = tolerances
         self._gap = gap
@@ -442,15 +446,14 @@ class Engine:
         held = self._held(surround)
         gradient[held] = 0.0
         preconditioner = self._preconditioner(UNREST, x, surround)
-        preconditioner.refresh(terms)
+        hessian = Hessian(terms, self._matrix)
+        hessian.refresh()
+        preconditioner.refresh(hessian)
         towards, _ = conjugate_gradients(
-            terms, gradient, preconditioner, held, UNREST_ITERATIONS, UNREST_TOLERANCE
+            hessian, gradient, preconditioner, held, UNREST_ITERATIONS, UNREST_TOLERANCE
         )
         v = np.where(held[:, None], 0.0, state.velocities)
-        stiff = np.zeros_like(x)
-        for term in terms:
-            term.product(v, stiff)
-        mass, stiffness = inner(v, self.cloth.mass[:, None] * v), inner(v, stiff)
+        mass, stiffness = inner(v, self.cloth.mass[:, None] * v), hessian.product(v, held, np.zeros_like(x))
         carried = largest(v) * np.sqrt(mass / stiffness) if stiffness > 0 else 0.0
         return float(largest(towards[:count]) + carried)
 
@@ -471,7 +474,7 @@ class Engine:
         with tally.stage("solve"):
             preconditioner = self._preconditioner(step, start, surround)
             found = minimise(
-                terms, start, self._held(surround), preconditioner, self.patience, passes,
+                terms, self._matrix, start, self._held(surround), preconditioner, self.patience, passes,
                 self.patience.step_tolerance * self.cloth.spacing, ROUGH_SHARE * self.cloth.spacing, hint,
             )  # fmt: skip
         tally.newton_passes += found.passes
