@@ -23,6 +23,7 @@ from patient_needle.core.solver.linear import (
     conjugate_gradients,
     inner,
     largest,
+    together,
 )
 from patient_needle.core.solver.membrane import Membrane
 from patient_needle.core.solver.newton import minimise
@@ -232,7 +233,7 @@ def test_conjugate_gradients_solve_the_linearised_system():
         term.gradient(x, gradient)
     gradient[made.held] = 0
     preconditioner = Preconditioner(
-        [(slice(0, made.count), Factors(made).for_step(0.01, made.held))],
+        together([(slice(0, made.count), Factors(made).for_step(0.01, made.held))]),
         vertex_normals(x, made.triangles),
         made.held,
     )
@@ -342,7 +343,9 @@ class Misleading:
 def test_a_line_search_that_fails_is_told():
     made = cloth_of(*sheet(0.2, 0.2, 0.1), FABRIC)
     preconditioner = Preconditioner(
-        [(slice(0, made.count), Factors(made).for_step(0.01, made.held))], np.zeros((made.count, 3)), made.held
+        together([(slice(0, made.count), Factors(made).for_step(0.01, made.held))]),
+        np.zeros((made.count, 3)),
+        made.held,
     )
     start = crumpled(made, 3)
     found = minimise((Misleading(),), room(made), start, made.held, preconditioner, FINAL, 2, 1e-9, 1.0)

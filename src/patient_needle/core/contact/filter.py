@@ -18,6 +18,7 @@ from numba import njit
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from ..geometry.triangles import lengths
 from ..model.errors import SolverError
 from ..model.tolerances import (
     CARRY_ATTEMPTS,
@@ -86,7 +87,7 @@ class PathFilter:
         """
         walk = _Walk(self, around, released.copy())
         end = walk.go(start, goal, 0)
-        moved = np.sqrt(((end - goal)[: len(released)] ** 2).sum(axis=1))
+        moved = lengths((end - goal)[: len(released)])
         return Filtered(end, walk.released, float(moved.max(initial=0.0)), walk.cuts, walk.let_go)
 
 
@@ -145,7 +146,7 @@ class _Walk:
                 end, self._p._inverse_mass, rows.ends, rows.normal, rows.hard,
                 self._p._tolerances.row_slip, FILTER_SWEEPS,
             )  # fmt: skip
-            moved = np.sqrt(((end - base) ** 2).sum(axis=1).max())
+            moved = lengths(end - base).max()
             if done and moved <= 0.5 * self._p._slack:
                 return end
         return None

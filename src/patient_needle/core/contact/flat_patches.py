@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 
 from ..geometry.tree import STACK, Tree
-from ..geometry.triangles import vertex_normals
+from ..geometry.triangles import corners_of, vertex_normals
 from ..model.tolerances import FAN_COSINE, LEAST_PATCH, PATCH_TURN_COSINE, SEEN_APART
 from ..model.typed import Flags, Indices, Points, Triangles
 
@@ -41,13 +41,12 @@ def _strike_out(points, triangles, mean, within, out):
     points (n, 3) m; triangles (m, 3); mean (v, 3) unit normals; within, the least cosine; out (v,) bool.
     """
     for t in range(triangles.shape[0]):
-        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        a, b, c = corners_of(triangles, t)
         e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
         f0, f1, f2 = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
         n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
         least = within * np.sqrt(n0 * n0 + n1 * n1 + n2 * n2)
-        for k in range(3):
-            v = triangles[t, k]
+        for v in (a, b, c):
             if n0 * mean[v, 0] + n1 * mean[v, 1] + n2 * mean[v, 2] < least:
                 out[v] = False
 
@@ -168,7 +167,7 @@ def _turn_in_order(points, triangles, order, out):
     points (n, 3) m; triangles (m, 3); order (m,); out (m, 3).
     """
     for i in range(order.shape[0]):
-        a, b, c = triangles[order[i], 0], triangles[order[i], 1], triangles[order[i], 2]
+        a, b, c = corners_of(triangles, np.uint32(order[i]))
         e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
         f0, f1, f2 = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
         n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0

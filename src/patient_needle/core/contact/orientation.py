@@ -12,6 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from ..geometry.triangles import corners_of
 from ..model.tolerances import Tolerances
 from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
 from .pairs import Pairs
@@ -47,7 +48,7 @@ def _least_gap(x, v, edge_edge, n0, n1, n2):
     firsts = 2 if edge_edge else 1
     for k in range(firsts):
         for m in range(firsts, 4):
-            p, q = v[k], v[m]
+            p, q = np.uint32(v[k]), np.uint32(v[m])
             low = min(low, n0 * (x[p, 0] - x[q, 0]) + n1 * (x[p, 1] - x[q, 1]) + n2 * (x[p, 2] - x[q, 2]))
     return low
 
@@ -85,9 +86,9 @@ def _orient(
         for choice in range(2 if ee else 1):
             t = carrier[i] if choice == 0 else rider[i]
             if ee:
-                a, b, c = carriers[t, 0], carriers[t, 1], carriers[t, 2]
+                a, b, c = corners_of(carriers, np.uint32(t))
             else:
-                a, b, c = v[1], v[2], v[3]
+                a, b, c = np.uint32(v[1]), np.uint32(v[2]), np.uint32(v[3])
             n0, n1, n2 = _plane(x, a, b, c, m0, m1, m2)
             low = _least_gap(x, v, ee, n0, n1, n2)
             after = _least_gap(y, v, ee, n0, n1, n2)

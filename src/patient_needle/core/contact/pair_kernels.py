@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..geometry.tree import STACK
-from ..geometry.triangles import point_triangle, segment_segment
+from ..geometry.triangles import corners_of, point_triangle, segment_segment
 
 GROUP = 16  # triangles that are looked for together
 CHUNKS = 4  # fixed, so that pairs come in the same order on any number of threads
@@ -42,7 +42,12 @@ def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
     """
     for i in range(gap.shape[0]):
         moved = _pair_motion(
-            motion, edge_edge[i], vertices[i, 0], vertices[i, 1], vertices[i, 2], vertices[i, 3]
+            motion,
+            edge_edge[i],
+            np.uint32(vertices[i, 0]),
+            np.uint32(vertices[i, 1]),
+            np.uint32(vertices[i, 2]),
+            np.uint32(vertices[i, 3]),
         )
         keep[i] = gap[i] <= moved + slack[i]
 
@@ -152,28 +157,28 @@ def _pair_up(
 ):  # fmt: skip
     """Keep the near ones of the pairs that triangles p and r stand for; members that share a point are none."""
     for k in range(3):
-        v = tri_a[p, k]
+        v = np.uint32(tri_a[p, k])
         if (owns_a[p] >> k) & 1 and not has_corner(tri_b, r, v):
-            a, b, c = tri_b[r, 0], tri_b[r, 1], tri_b[r, 2]
+            a, b, c = corners_of(tri_b, r)
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
                 first_carrier + r, p, False, v, a, b, c, counts, q,
                 out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
             )  # fmt: skip
-        v = tri_b[r, k]
+        v = np.uint32(tri_b[r, k])
         if (owns_b[r] >> k) & 1 and not has_corner(tri_a, p, v):
-            a, b, c = tri_a[p, 0], tri_a[p, 1], tri_a[p, 2]
+            a, b, c = corners_of(tri_a, p)
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
                 first_carrier + r, p, False, v, a, b, c, counts, q,
                 out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
             )  # fmt: skip
         if (owns_a[p] >> (3 + k)) & 1:
-            a, b = tri_a[p, k], tri_a[p, (k + 1) % 3]
+            a, b = np.uint32(tri_a[p, k]), np.uint32(tri_a[p, (k + 1) % 3])
             for m in range(3):
                 if (owns_b[r] >> (3 + m)) & 1:
-                    c, d = tri_b[r, m], tri_b[r, (m + 1) % 3]
-                    if a in (c, d) or b in (c, d):
+                    c, d = np.uint32(tri_b[r, m]), np.uint32(tri_b[r, (m + 1) % 3])
+                    if a == c or a == d or b == c or b == d:
                         continue
                     _keep(
                         _edge_edge(x, motion, a, b, c, d, slack),
@@ -185,7 +190,7 @@ def _pair_up(
 @njit(cache=True, inline="always")
 def _in_one_flat_fan(p, r, tri, flat):
     """Whether triangles p and r lie in one flat fan, so that they cannot meet."""
-    a, b, c = tri[p, 0], tri[p, 1], tri[p, 2]
+    a, b, c = corners_of(tri, p)
     return (
         (flat[a] and has_corner(tri, r, a))
         or (flat[b] and has_corner(tri, r, b))
@@ -215,14 +220,14 @@ def search_tree(
         stack = np.zeros(STACK, np.int32)
         near = np.zeros(start_b.shape[0], np.int32)
         for index in range(q, groups.shape[0], CHUNKS):
-            group = groups[index]
+            group = np.uint32(groups[index])
             low, high = _patch_of(itself, patch, start_a[group], end_a[group])
             nearby = _nodes_near(
                 group, boxes_a, sweep_a, left_b, right_b, start_b, end_b, boxes_b, sweep_b, slack, low, high,
                 stack, near,
             )  # fmt: skip
             for place in range(start_a[group], end_a[group]):
-                leaf = leaf_at[place]
+                leaf = np.uint32(leaf_at[place])
                 if not among[leaf]:
                     continue
                 low, high = _patch_of(itself, patch, place, place + 1)
@@ -231,7 +236,7 @@ def search_tree(
                     stack[0] = near[n]
                     while top > 0:
                         top -= 1
-                        node = stack[top]
+                        node = np.uint32(stack[top])
                         if low <= start_b[node] and end_b[node] <= high:
                             continue
                         if not _boxes_meet(boxes_a, sweep_a, leaf, boxes_b, sweep_b, node, slack):
@@ -243,7 +248,7 @@ def search_tree(
                             continue
                         if itself and (node == leaf or (among[node] and start_b[node] < place)):
                             continue
-                        p, r = order_a[place], order_b[start_b[node]]
+                        p, r = np.uint32(order_a[place]), np.uint32(order_b[np.uint32(start_b[node])])
                         if itself and _in_one_flat_fan(p, r, tri_a, flat):
                             continue
                         _pair_up(
@@ -269,7 +274,7 @@ def _nodes_near(
     stack[0] = 0
     while top > 0:
         top -= 1
-        node = stack[top]
+        node = np.uint32(stack[top])
         if low <= start[node] and end[node] <= high:
             continue
         if not _boxes_meet(boxes_a, sweep_a, group, boxes, sweep, node, slack):

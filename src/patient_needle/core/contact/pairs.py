@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.tree import Tree, build_tree, refit
+from ..geometry.triangles import lengths
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .flat_patches import Fans, FlatPatches
 from .pair_kernels import CHUNKS, GROUP, keep_within_reach, search_tree
@@ -129,7 +130,7 @@ class PairFinder:
         search = self._search
         assert search is not None, "begin() comes first"
         count = self.cloth_count
-        missed = np.sqrt(((end[:count] - search.predicted[:count]) ** 2).sum(axis=1))
+        missed = lengths(end[:count] - search.predicted[:count])
         far = missed > 0.5 * (self.margin - slack)
         if far.any():
             self._search_again(search, end, far)

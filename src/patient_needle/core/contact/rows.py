@@ -244,7 +244,8 @@ def _allow_rest(vertices, edge_edge, kin, rest, wanted):
     for i in range(wanted.shape[0]):
         if not kin[i]:
             continue
-        a, b, c, d = vertices[i, 0], vertices[i, 1], vertices[i, 2], vertices[i, 3]
+        a, b = np.uint32(vertices[i, 0]), np.uint32(vertices[i, 1])
+        c, d = np.uint32(vertices[i, 2]), np.uint32(vertices[i, 3])
         if edge_edge[i]:
             s, t = segment_segment(rest, a, b, c, d)
             u, v, w = 1 - s, t - 1, -t
@@ -267,7 +268,7 @@ def _allow_rest(vertices, edge_edge, kin, rest, wanted):
 @njit(cache=True)
 def _nearest_at(x, v, edge_edge, weights):
     """Where the two members of a pair are nearest, as the corners' shares in it."""
-    a, b, c, d = v[0], v[1], v[2], v[3]
+    a, b, c, d = np.uint32(v[0]), np.uint32(v[1]), np.uint32(v[2]), np.uint32(v[3])
     if edge_edge:
         s, t = segment_segment(x, a, b, c, d)
         weights[0], weights[1], weights[2], weights[3] = 1 - s, s, 1 - t, t
@@ -300,9 +301,9 @@ def _expand(
         if among_cloth:
             _nearest_at(x, vertices[i], edge_edge[i], weights)
         for k in range(firsts):
-            a = vertices[i, k]
+            a = np.uint32(vertices[i, k])
             for m in range(firsts, 4):
-                b = vertices[i, m]
+                b = np.uint32(vertices[i, m])
                 if prescribed[a] and prescribed[b]:
                     continue
                 ends[used, 0], ends[used, 1] = a, b
@@ -374,7 +375,7 @@ def _nearest(vertices, edge_edge, gap, normal, carrier, owner, carriers, foreign
     for i in range(gap.shape[0]):
         own = carrier[i] >= foreign
         for k in range(4):
-            v = vertices[i, k]
+            v = np.uint32(vertices[i, k])
             if v >= count:
                 continue
             under, side = carrier[i], COLLIDER

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
-from .triangles import point_triangle
+from .triangles import corners_of, point_triangle
 
 LEAF = 1  # triangles per leaf: pair tests cost more than a level of boxes
 STACK = 128  # deeper than any median-split tree of 2^60 triangles needs
@@ -147,12 +147,12 @@ def _refit(points, triangles, order, left, right, start, end, boxes):
                 boxes[node, 3 + k] = -np.inf
             for i in range(start[node], end[node]):
                 for corner in range(3):
-                    vertex = triangles[order[i], corner]
+                    vertex = np.uint32(triangles[np.uint32(order[i]), corner])
                     for k in range(3):
                         boxes[node, k] = min(boxes[node, k], points[vertex, k])
                         boxes[node, 3 + k] = max(boxes[node, 3 + k], points[vertex, k])
         else:
-            a, b = left[node], right[node]
+            a, b = np.uint32(left[node]), np.uint32(right[node])
             for k in range(3):
                 boxes[node, k] = min(boxes[a, k], boxes[b, k])
                 boxes[node, 3 + k] = max(boxes[a, 3 + k], boxes[b, 3 + k])
@@ -189,13 +189,13 @@ def _closest(
             stack[0] = 0
             while top > 0:
                 top -= 1
-                node = stack[top]
+                node = np.uint32(stack[top])
                 if _box_distance2(boxes, node, p0, p1, p2) >= best:
                     continue
                 if left[node] < 0:
                     for i in range(start[node], end[node]):
-                        t = order[i]
-                        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+                        t = np.uint32(order[i])
+                        a, b, c = corners_of(triangles, t)
                         u, v, w = point_triangle(
                             p0, p1, p2,
                             x[a, 0], x[a, 1], x[a, 2],
@@ -211,7 +211,7 @@ def _closest(
                             found = t
                             out_bary[q, 0], out_bary[q, 1], out_bary[q, 2] = u, v, w
                 else:
-                    a, b = left[node], right[node]
+                    a, b = np.uint32(left[node]), np.uint32(right[node])
                     da = _box_distance2(boxes, a, p0, p1, p2)
                     db = _box_distance2(boxes, b, p0, p1, p2)
                     stack[top] = b if da < db else a

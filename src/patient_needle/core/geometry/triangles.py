@@ -120,6 +120,12 @@ def shared_areas(areas: Scalars, triangles: Triangles, count: int) -> Scalars:
     return out
 
 
+@njit(cache=True, inline="always")
+def corners_of(triangles, t):
+    """The corners of triangle t of triangles (m, 3), unsigned: an index without a sign needs no look at it."""
+    return np.uint32(triangles[t, 0]), np.uint32(triangles[t, 1]), np.uint32(triangles[t, 2])
+
+
 @njit(cache=True)
 def _add_normals(points, triangles, total):
     """Add each triangle's area vector to its corners.
@@ -127,12 +133,11 @@ def _add_normals(points, triangles, total):
     points (n, 3) m; triangles (m, 3); total (n, 3) m2.
     """
     for t in range(triangles.shape[0]):
-        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        a, b, c = corners_of(triangles, t)
         e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
         f0, f1, f2 = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
         n0, n1, n2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
-        for k in range(3):
-            v = triangles[t, k]
+        for v in (a, b, c):
             total[v, 0] += n0
             total[v, 1] += n1
             total[v, 2] += n2

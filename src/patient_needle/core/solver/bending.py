@@ -82,7 +82,8 @@ def _normals(x, hinges, i):
 
     x (n, 3) m; hinges (h, 4): the edge's two ends, then the two vertices opposite it.
     """
-    a, b, c, d = hinges[i, 0], hinges[i, 1], hinges[i, 2], hinges[i, 3]
+    a, b = np.uint32(hinges[i, 0]), np.uint32(hinges[i, 1])
+    c, d = np.uint32(hinges[i, 2]), np.uint32(hinges[i, 3])
     e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
     c0, c1, c2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
     d0, d1, d2 = x[d, 0] - x[a, 0], x[d, 1] - x[a, 1], x[d, 2] - x[a, 2]
@@ -176,8 +177,8 @@ def _stiffen(stiff, slopes, starts, codes, own_starts, own, blocks, diagonal):
     for k in prange(blocks.shape[0]):
         m0, m1, m2, m3, m4, m5, m6, m7, m8 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         for index in range(starts[k], starts[k + 1]):
-            h = codes[index] >> 4
-            i, j, f = (codes[index] >> 2) & 3, codes[index] & 3, stiff[h]
+            h = np.uint32(codes[index] >> 4)
+            i, j, f = np.uint32((codes[index] >> 2) & 3), np.uint32(codes[index] & 3), stiff[h]
             a, b, c = f * slopes[h, i, 0], f * slopes[h, i, 1], f * slopes[h, i, 2]
             d, e, g = slopes[h, j, 0], slopes[h, j, 1], slopes[h, j, 2]
             m0 += a * d
@@ -200,5 +201,5 @@ def _stiffen(stiff, slopes, starts, codes, own_starts, own, blocks, diagonal):
         blocks[k, 8] += m8
     for v in prange(diagonal.shape[0]):
         for index in range(own_starts[v], own_starts[v + 1]):
-            h, i = own[index] >> 2, own[index] & 3
+            h, i = np.uint32(own[index] >> 2), np.uint32(own[index] & 3)
             add_square(diagonal, v, stiff[h], slopes[h, i, 0], slopes[h, i, 1], slopes[h, i, 2])

@@ -15,7 +15,7 @@ from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 # Hinges of stiffness B l^2 / A give equilateral triangles the plate energy of rigidity B and Poisson's ratio
 # -1/3 (work out the hinge angles of a quadratic surface). A free strip, which may curl across, then shows
 # B (1 - 1/9). Measured rigidities are those of strips, so hinges are made this much stiffer.
-STRIP = 9 / 8
+STRIP = (9 / 8) ** 0.5
 EVEN = Multipliers()
 
 

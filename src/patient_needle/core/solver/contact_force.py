@@ -20,6 +20,7 @@ import numpy as np
 from numba import njit
 
 from ..contact.rows import Rows, row_gap
+from ..geometry.triangles import lengths
 from ..model.typed import Indices, Points, Scalars, Vectors
 from .stiffness import Blocks, add_square
 
@@ -77,7 +78,7 @@ class Contact:
 
     def strength(self) -> Scalars:
         """(a,) N, how hard each vertex is pushed from each side."""
-        return np.sqrt((self.push**2).sum(axis=1))
+        return lengths(self.push)
 
     def settle(self, x: Points) -> None:
         """Take the pushes at x (n, 3) m, where the solve ended."""
@@ -143,10 +144,10 @@ def _own(
     """
     count, rows, grips = diagonal.shape[0], 0, 0
     for index in range(active.shape[0]):
-        i = active[index]
+        i = np.uint32(active[index])
         inside = 0
         for k in range(2):
-            v = ends[i, k]
+            v = np.uint32(ends[i, k])
             if v < count:
                 inside += 1
                 add_square(diagonal, v, row_stiffness[index], normal[i, 0], normal[i, 1], normal[i, 2])
@@ -179,7 +180,7 @@ def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_sti
     """
     energy, used = 0.0, 0
     for i in range(ends.shape[0]):
-        a, b = ends[i, 0], ends[i, 1]
+        a, b = np.uint32(ends[i, 0]), np.uint32(ends[i, 1])
         short = soft[i] - row_gap(x, a, b, normal, i)
         if short <= 0.0:
             continue
@@ -203,7 +204,7 @@ def _pressed(x, ends, normal, stiffness, soft, depth):
     """Energy of the rows, J; arrays as in `_push`."""
     energy = 0.0
     for i in range(ends.shape[0]):
-        short = soft[i] - row_gap(x, ends[i, 0], ends[i, 1], normal, i)
+        short = soft[i] - row_gap(x, np.uint32(ends[i, 0]), np.uint32(ends[i, 1]), normal, i)
         if short > 0.0:
             energy += stiffness[i] * short * short * short / (3.0 * depth[i])
     return energy
@@ -234,7 +235,7 @@ def _pull(i, v, corners, weights, a, b, c, out):
     out[v, 2] += c
     if corners[i, 0] >= 0:
         for k in range(3):
-            w = corners[i, k]
+            w = np.uint32(corners[i, k])
             out[w, 0] -= weights[i, k] * a
             out[w, 1] -= weights[i, k] * b
             out[w, 2] -= weights[i, k] * c
@@ -297,9 +298,9 @@ def _product(
     """
     count = p.shape[0]
     for at in range(among.shape[0]):
-        index = among[at]
-        i = active[index]
-        a, b = ends[i, 0], ends[i, 1]
+        index = np.uint32(among[at])
+        i = np.uint32(active[index])
+        a, b = np.uint32(ends[i, 0]), np.uint32(ends[i, 1])
         n0, n1, n2 = normal[i, 0], normal[i, 1], normal[i, 2]
         of_a = -row_stiffness[index] * (p[b, 0] * n0 + p[b, 1] * n1 + p[b, 2] * n2)
         of_b = -row_stiffness[index] * (p[a, 0] * n0 + p[a, 1] * n1 + p[a, 2] * n2)
@@ -310,7 +311,7 @@ def _product(
         out[b, 1] += of_b * n1
         out[b, 2] += of_b * n2
     for at in range(gripping.shape[0]):
-        i = gripping[at]
+        i = np.uint32(gripping[at])
         n0, n1, n2 = surface[i, 0], surface[i, 1], surface[i, 2]
         for k in range(-1, 3):
             v, own = (i % count, 1.0) if k < 0 else (corners[i, k], -weights[i, k])

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..geometry.triangles import lengths
 from ..model.tolerances import LADDER, Patience
 from ..model.typed import Flags, Points, Scalars, Vectors
 from .bending import Bending
@@ -20,7 +21,7 @@ STAGES = ("search", "solve", "filter", "friction")
 
 def furthest(before: Points, after: Points) -> float:
     """How far the fastest of k points goes from before to after (k, 3) m; 0 without points."""
-    return float(np.sqrt(((after - before) ** 2).sum(axis=1).max(initial=0.0)))
+    return float(lengths(after - before).max(initial=0.0))
 
 
 def substeps_for(patience: Patience, travel: float, stretch: float = 1.0, least: float = 1.0) -> int:

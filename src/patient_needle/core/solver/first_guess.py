@@ -68,7 +68,7 @@ def staying(state: ClothState, guess: Points, friction: Friction, fall: float, s
     """
     on_collider = friction.anchors.triangle[: len(guess)] >= 0
     ride = np.where(on_collider[:, None], friction.carried, 0.0)
-    moved = ((state.velocities * step - ride) ** 2).sum(axis=1)
+    moved = lengths(state.velocities * step - ride) ** 2
     share = fall**2 / (fall**2 + moved)
     return share[:, None] * (state.positions + ride - guess)
 

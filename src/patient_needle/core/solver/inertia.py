@@ -10,7 +10,8 @@ from scipy import sparse
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .linear import factorised, inner, rest_operator
+from .factor import factorised
+from .linear import inner, rest_operator
 from .state import ClothState
 from .stiffness import Blocks
 
@@ -138,6 +139,5 @@ class Calm:
 
     def _beyond(self, away: Vectors) -> Vectors:
         """The brake on what `away` (n, 3) m is beyond its neighbourhood, N."""
-        smoothed = np.zeros_like(away)
-        self._smooth.solve(np.ascontiguousarray(self._brake[:, None] * away), smoothed)
+        smoothed = self._smooth.solve(np.ascontiguousarray(self._brake[:, None] * away))
         return (self._brake / self._reach)[:, None] * (away - smoothed)

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from cholespy import CholeskySolverD, MatrixType
 from numba import njit, prange
 from scipy import sparse
 
 from ..geometry.topology import incidence
-from ..model.tolerances import LEAST_FIXING
+from ..model.tolerances import LEAST_FIXING, LOCAL_BENDING
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
 from .cloth import Cloth
+from .factor import Factor, SideBySide, factorised
 from .stiffness import Blocks, Stiffness
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
@@ -56,8 +56,8 @@ def sum_corners(v, starts, corners, shares, out):
     starts, corners, shares and out as in `_gather`.
     """
     a, b, c = 0.0, 0.0, 0.0
-    for i in range(starts[v], starts[v + 1]):
-        corner = corners[i]
+    for i in range(np.uint32(starts[v]), np.uint32(starts[v + 1])):
+        corner = np.uint32(corners[i])
         a += shares[corner, 0]
         b += shares[corner, 1]
         c += shares[corner, 2]
@@ -106,18 +106,6 @@ def rest_operator(cloth: Cloth, weft: Scalars, warp: Scalars) -> sparse.csr_matr
         image = sparse.csr_matrix((values, (rows, columns)), (m, count))
         operator = operator + image.T @ sparse.diags(weight) @ image
     return operator.tocsr()
-
-
-def factorised(matrix: sparse.csr_matrix) -> CholeskySolverD:
-    """The factor of a symmetric positive definite matrix (n, n)."""
-    entries = matrix.tocoo()
-    return CholeskySolverD(
-        matrix.shape[0],
-        entries.row.astype(np.int32),
-        entries.col.astype(np.int32),
-        entries.data.astype(np.float64),
-        MatrixType.COO,
-    )
 
 
 class Term(Protocol):
@@ -170,13 +158,37 @@ class Hessian:
 
 @dataclass(frozen=True, eq=False)
 class Factored:
-    """Two factors of one cloth for one length of step: of motion anywhere, and of motion along the normals,
-    with the diagonal (n,) N/m of that.
+    """Factors of one cloth for one length of step: of motion anywhere; and of motion along the normals, with
+    the diagonal (n,) N/m of that, if bending reaches further than from one vertex to the next.
     """
 
-    anywhere: CholeskySolverD
-    along_normals: CholeskySolverD
+    anywhere: Factor
+    along_normals: Factor | None
     diagonal: Scalars
+
+
+@dataclass(frozen=True, eq=False)
+class Together:
+    """Solves with the factors of an outfit of n vertices; diagonal (n,) N/m of those along the normals, 0
+    without.
+
+    of: the factors themselves.
+    """
+
+    solves: SideBySide
+    diagonal: Scalars
+    of: tuple[Factored, ...]
+
+
+def together(factors: Sequence[tuple[slice, Factored]]) -> Together:
+    """The factors of each cloth over its slice of the vertices, made ready."""
+    diagonal = np.zeros(max((span.stop for span, _ in factors), default=0))
+    along = [(span, one.along_normals) for span, one in factors if one.along_normals is not None]
+    for span, one in factors:
+        if one.along_normals is not None:
+            diagonal[span] = one.diagonal
+    solves = SideBySide([(span, one.anywhere) for span, one in factors], along)
+    return Together(solves, diagonal, tuple(one for _, one in factors))
 
 
 class Factors:
@@ -227,10 +239,12 @@ class Factors:
 
         rows, stiffness = self._bending
         bent = with_own(rows.T @ sparse.diags(stiffness * (1 + cloth.bend_retardation / step)) @ rows)
+        diagonal = bent.diagonal()
+        reaching = float(np.median((diagonal / own)[~held])) > LOCAL_BENDING if not held.all() else False
         return Factored(
             factorised(with_own(self._membrane * (1 + self._retardation / step))),
-            factorised(bent),
-            bent.diagonal(),
+            factorised(bent) if reaching else None,
+            diagonal,
         )
 
 
@@ -261,12 +275,11 @@ class Preconditioner:
     true stiffness along its normal. Each cloth has its own factors, over its slice of the vertices.
     """
 
-    def __init__(self, factors: Sequence[tuple[slice, Factored]], normals: Vectors, held: Flags) -> None:
-        self._factors = factors
+    def __init__(self, together: Together, normals: Vectors, held: Flags) -> None:
+        self._solves, self._diagonal = together.solves, together.diagonal
         self._normals = np.where(held[:, None], 0.0, normals)
         self._softness = np.zeros(len(normals))
         self._scale = np.zeros(len(normals))
-        self._diagonal = np.concatenate([one.diagonal for _, one in factors])
         self._force, self._moved = np.zeros(len(normals)), np.zeros(len(normals))
 
     def refresh(self, hessian: Hessian) -> None:
@@ -279,9 +292,7 @@ class Preconditioner:
         do.
         """
         _along(self._normals, self._scale, right, self._force)
-        for span, factor in self._factors:
-            factor.anywhere.solve(right[span], out[span])
-            factor.along_normals.solve(self._force[span], self._moved[span])
+        self._solves.solve(right, self._force, out, self._moved)
         return float(_add_along(self._normals, self._scale, self._moved, self._softness, right, out))
 
 

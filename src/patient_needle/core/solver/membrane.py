@@ -14,6 +14,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, prange
 
+from ..geometry.triangles import corners_of
 from ..model.typed import Points, Vectors
 from .cloth import Cloth
 from .linear import Gather, total
@@ -109,7 +110,7 @@ def images(x, triangles, rest, t):
     x (n, 3) m; triangles (m, 3); rest (m, 4) 1/m, the inverse of the rest corners: weft and warp of corners 1
     and 2.
     """
-    a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    a, b, c = corners_of(triangles, t)
     p, q, r, s = rest[t, 0], rest[t, 1], rest[t, 2], rest[t, 3]
     e0, e1, e2 = x[b, 0] - x[a, 0], x[b, 1] - x[a, 1], x[b, 2] - x[a, 2]
     f0, f1, f2 = x[c, 0] - x[a, 0], x[c, 1] - x[a, 1], x[c, 2] - x[a, 2]
@@ -261,8 +262,8 @@ def _stiffen(corners, line, starts, codes, own_starts, own, blocks, diagonal):
     for k in prange(blocks.shape[0]):
         m0, m1, m2, m3, m4, m5, m6, m7, m8 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         for index in range(starts[k], starts[k + 1]):
-            t, two = codes[index] // 9, codes[index] % 9
-            i, j = 3 * t + two // 3, 3 * t + two % 3
+            t, two = np.uint32(codes[index] // 9), codes[index] % 9
+            i, j = np.uint32(3 * t + two // 3), np.uint32(3 * t + two % 3)
             p, q = corners[i, 0], corners[i, 1]
             r, s = corners[j, 0], corners[j, 1]
             weft, warp, even = _weights(line, t, p, q, r, s)
@@ -299,7 +300,7 @@ def _stiffen(corners, line, starts, codes, own_starts, own, blocks, diagonal):
         blocks[k, 8] += m8
     for v in prange(diagonal.shape[0]):
         for index in range(own_starts[v], own_starts[v + 1]):
-            t = own[index] // 3
+            t = np.uint32(own[index] // 3)
             p, q = corners[own[index], 0], corners[own[index], 1]
             weft, warp, even = _weights(line, t, p, q, p, q)
             diagonal[v, 0] += even

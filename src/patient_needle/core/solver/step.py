@@ -35,13 +35,14 @@ from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
 from .first_guess import Friction, first_guess, staying
 from .inertia import Inertia, Timing, timing
-from .linear import Hessian, Preconditioner, Term, conjugate_gradients, inner, largest
+from .linear import Hessian, Preconditioner, Term, Together, conjugate_gradients, inner, largest, together
 from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
 from .state import ClothState, Forces, at_rest
 from .stiffness import Stiffness
 
+MOST_TOGETHER = 4  # sets of factors kept ready
 LOOK_EVERY = 24  # steps between two looks at how far from rest it is
 
 
@@ -129,6 +130,7 @@ class Engine:
         self.wear = tuple(
             Wear(c, s, f, i) for i, (c, s, f) in enumerate(zip(worn.cloths, worn.spans, each, strict=True))
         )
+        self._together: dict[tuple[int, ...], Together] = {}
         self._matrix = Stiffness([wear.pattern for wear in self.wear])
         self._gravity = each[0].gravity
         self._tolerances = tolerances
@@ -465,7 +467,12 @@ class Engine:
             for wear in self.wear
             for span in (wear.span,)
         ]
-        return Preconditioner(factors, vertex_normals(x, self.cloth.triangles), held)
+        key = tuple(id(factor) for _, factor in factors)
+        ready = self._together.pop(key, None) or together(factors)
+        self._together[key] = ready
+        if len(self._together) > MOST_TOGETHER:
+            del self._together[next(iter(self._together))]
+        return Preconditioner(ready, vertex_normals(x, self.cloth.triangles), held)
 
     def _solve(
         self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally,

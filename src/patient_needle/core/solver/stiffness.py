@@ -2,8 +2,10 @@
 
 Membrane and bending are summed into blocks once a pass, block by block from the elements around it, so that no
 two threads write to one place and every sum has its order. They are then laid out row by row, each twice, so
-that a product reads them in order and nothing else: conjugate gradients take many for every pass. Hinges and
-triangles linearise to far more numbers than their blocks have.
+that a product reads them in order and nothing else: conjugate gradients take many for every pass. A product
+waits for memory, so rows are in single precision and meet differences of their vertices' motion: what all
+vertices do alike, which costs no elastic energy, keeps double precision. Hinges and triangles linearise to far
+more numbers than their blocks have.
 """
 
 from __future__ import annotations
@@ -48,7 +50,9 @@ class Pattern:
         order = np.argsort(block, kind="stable")
         starts = np.concatenate([[0], np.cumsum(np.bincount(block, minlength=len(self)))])
         return Places(
-            starts.astype(np.int32), code.ravel()[order].astype(np.int32), *incidence(elements, self.count)
+            starts.astype(np.uint32),
+            code.ravel()[order].astype(np.uint32),
+            *(one.astype(np.uint32) for one in incidence(elements, self.count)),
         )
 
 
@@ -98,14 +102,14 @@ class Stiffness(Blocks):
         ends = np.concatenate([one.ends + first for one, first in zip(patterns, firsts, strict=False)])
         both = np.concatenate([ends, ends[:, ::-1]])
         order = np.lexsort((both[:, 1], both[:, 0]))
-        self._neighbours = np.ascontiguousarray(both[order, 1], np.int32)
-        self._block = (order % max(len(ends), 1)).astype(np.int32)
+        self._neighbours = np.ascontiguousarray(both[order, 1], np.uint32)
+        self._block = (order % max(len(ends), 1)).astype(np.uint32)
         self._turned = order >= len(ends)
         self._rows = np.zeros((len(both), 9))
         row = both[order, 0]
         count = int(firsts[-1])
         counts = np.bincount(row, minlength=count)
-        self._starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int32)
+        self._starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.uint32)
         super().__init__(np.zeros((count, 6)), np.zeros((len(ends), 9)))
         block_firsts = np.concatenate([[0], np.cumsum([len(one) for one in patterns])]).astype(int)
         self._parts = [
@@ -174,8 +178,8 @@ def _lay_out(blocks, block, turned, rows):
 def _multiply(p, diagonal, rows, starts, neighbours, held, out, sums):
     """Add the matrix's product with p (n, 3) to out (n, 3); sums (CHUNKS,) of p times the outcome.
 
-    diagonal (n, 6) as in `Stiffness`; rows (2 b, 9), those of vertex v with its neighbours (2 b,) from
-    starts[v] to starts[v + 1]. held (n,) rows become 0.
+    diagonal (n, 6) as in `Stiffness`; rows (2 b, 9) as `_lay_out` makes them; those of vertex v with its
+    neighbours (2 b,) from starts[v] to starts[v + 1]. held (n,) rows become 0.
     """
     count = p.shape[0]
     for chunk in prange(CHUNKS):
