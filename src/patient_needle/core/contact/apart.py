@@ -8,13 +8,14 @@ floating-point arithmetic and fast robust geometric predicates, 1997.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from ..geometry.triangles import corners_of
 from ..model.typed import Indices, Points, Triangles
 
 PLANE_ERROR = 7.8e-16  # (7 + 56 e) e, rounded up, e being half a unit in the last place
 ALONG_ERROR = 1e-14  # of the sizes that go into a sum of three products
+CHUNKS = 8  # of the first surface's triangles, side by side
 MOST_CELLS = 48  # along each axis
 
 
@@ -34,17 +35,19 @@ def doubtful_pairs(
     size = max(float((boxes_b[:, 3:] - boxes_b[:, :3]).mean()), float((boxes_a[:, 3:] - boxes_a[:, :3]).mean()))
     cell = np.maximum(np.full(3, max(1.5 * size, 1e-9)), (high - low) / (MOST_CELLS - 1))
     counts = (np.floor((high - low) / cell) + 1).astype(np.int64)
-    starts, members = _sorted_into(boxes_b, low, cell, counts)
-    room = 4096
+    cells_a = _cells_of(boxes_a, low, cell, counts)
+    cells_b = cells_a if itself else _cells_of(boxes_b, low, cell, counts)
+    starts, members = _sorted_into(cells_b, counts)
+    room = 1024
     while True:
-        out = np.empty((room, 2), np.int32)
-        found = _near(
-            points_a, triangles_a, boxes_a, points_b, triangles_b, boxes_b, low, cell, counts, starts, members,
-            itself, out,
+        out, found = np.empty((CHUNKS, room, 2), np.int32), np.zeros(CHUNKS, np.int64)
+        _near(
+            points_a, triangles_a, boxes_a, cells_a, points_b, triangles_b, boxes_b, cells_b, counts, starts,
+            members, itself, out, found,
         )  # fmt: skip
-        if found <= room:
-            return out[:found]
-        room = 2 * found
+        if found.max() <= room:
+            return np.concatenate([out[chunk, : found[chunk]] for chunk in range(CHUNKS)])
+        room = 2 * int(found.max())
 
 
 def _boxes(points: Points, triangles: Triangles) -> Points:
@@ -64,89 +67,77 @@ def _box_each(points, triangles, out):
 
 
 @njit(cache=True)
-def _cells(boxes, t, low, cell, counts):
-    """The first and last cell along each axis that a box reaches, kept within the grid."""
-    i0 = min(max(int(np.floor((boxes[t, 0] - low[0]) / cell[0])), 0), counts[0] - 1)
-    j0 = min(max(int(np.floor((boxes[t, 1] - low[1]) / cell[1])), 0), counts[1] - 1)
-    k0 = min(max(int(np.floor((boxes[t, 2] - low[2]) / cell[2])), 0), counts[2] - 1)
-    i1 = min(max(int(np.floor((boxes[t, 3] - low[0]) / cell[0])), 0), counts[0] - 1)
-    j1 = min(max(int(np.floor((boxes[t, 4] - low[1]) / cell[1])), 0), counts[1] - 1)
-    k1 = min(max(int(np.floor((boxes[t, 5] - low[2]) / cell[2])), 0), counts[2] - 1)
-    return i0, j0, k0, i1, j1, k1
+def _cells_of(boxes, low, cell, counts):
+    """The first and last cell of a grid that boxes (m, 6) m reach along each axis, (m, 6); 1 and 0 for a box
+    beyond.
 
-
-@njit(cache=True)
-def _beyond(boxes, t, low, cell, counts):
-    """Whether a box has no part in the grid."""
-    apart = False
-    for k in range(3):
-        apart = apart or boxes[t, 3 + k] < low[k] or boxes[t, k] > low[k] + cell[k] * counts[k]
-    return apart
-
-
-@njit(cache=True)
-def _sorted_into(boxes, low, cell, counts):
-    """Boxes (m, 6) by the cells of a grid they reach: starts (cells + 1,) into members."""
-    starts = np.zeros(counts[0] * counts[1] * counts[2] + 1, np.int64)
+    low (3,) m where the grid begins; cell (3,) m; counts (3,) cells.
+    """
+    out = np.empty((boxes.shape[0], 6), np.int32)
     for t in range(boxes.shape[0]):
-        if _beyond(boxes, t, low, cell, counts):
-            continue
-        i0, j0, k0, i1, j1, k1 = _cells(boxes, t, low, cell, counts)
-        for i in range(i0, i1 + 1):
-            for j in range(j0, j1 + 1):
-                for k in range(k0, k1 + 1):
+        for k in range(3):
+            if boxes[t, 3 + k] < low[k] or boxes[t, k] > low[k] + cell[k] * counts[k]:
+                out[t, :3], out[t, 3:] = 1, 0
+                break
+            out[t, k] = min(max(int(np.floor((boxes[t, k] - low[k]) / cell[k])), 0), counts[k] - 1)
+            out[t, 3 + k] = min(max(int(np.floor((boxes[t, 3 + k] - low[k]) / cell[k])), 0), counts[k] - 1)
+    return out
+
+
+@njit(cache=True)
+def _sorted_into(cells, counts):
+    """Boxes by the cells (m, 6) of a grid they reach: starts (cells + 1,) into members."""
+    starts = np.zeros(counts[0] * counts[1] * counts[2] + 1, np.int64)
+    for t in range(cells.shape[0]):
+        for i in range(cells[t, 0], cells[t, 3] + 1):
+            for j in range(cells[t, 1], cells[t, 4] + 1):
+                for k in range(cells[t, 2], cells[t, 5] + 1):
                     starts[(i * counts[1] + j) * counts[2] + k + 1] += 1
     for c in range(1, starts.shape[0]):
         starts[c] += starts[c - 1]
-    members = np.empty(starts[-1], np.int32)
+    members = np.empty(starts[-1], np.uint32)
     at = starts[:-1].copy()
-    for t in range(boxes.shape[0]):
-        if _beyond(boxes, t, low, cell, counts):
-            continue
-        i0, j0, k0, i1, j1, k1 = _cells(boxes, t, low, cell, counts)
-        for i in range(i0, i1 + 1):
-            for j in range(j0, j1 + 1):
-                for k in range(k0, k1 + 1):
+    for t in range(cells.shape[0]):
+        for i in range(cells[t, 0], cells[t, 3] + 1):
+            for j in range(cells[t, 1], cells[t, 4] + 1):
+                for k in range(cells[t, 2], cells[t, 5] + 1):
                     c = (i * counts[1] + j) * counts[2] + k
                     members[at[c]] = t
                     at[c] += 1
     return starts, members
 
 
-@njit(cache=True)
+@njit(parallel=True, cache=True)
 def _near(
-    xa, tri_a, boxes_a, xb, tri_b, boxes_b, low, cell, counts, starts, members, itself, out
+    xa, tri_a, boxes_a, cells_a, xb, tri_b, boxes_b, cells_b, counts, starts, members, itself, out, found
 ):  # fmt: skip
-    """How many pairs of triangles are not parted; as many as there is room for into out (k, 2).
+    """How many pairs of triangles are not parted, by chunk of a's, into found (CHUNKS,); as many as there is
+    room for into out (CHUNKS, k, 2).
 
-    xa (n, 3) m, tri_a (m, 3), boxes_a (m, 6), the same of b; members (j,) of each cell from starts (cells +
-    1,).
+    xa (n, 3) m, tri_a (m, 3), boxes_a (m, 6) m, cells_a (m, 6), the same of b; members (j,) of each cell from
+    starts (cells + 1,).
     """
-    found = 0
-    for s in range(tri_a.shape[0]):
-        if _beyond(boxes_a, s, low, cell, counts):
-            continue
-        i0, j0, k0, i1, j1, k1 = _cells(boxes_a, s, low, cell, counts)
-        for i in range(i0, i1 + 1):
-            for j in range(j0, j1 + 1):
-                for k in range(k0, k1 + 1):
-                    c = (i * counts[1] + j) * counts[2] + k
-                    for index in range(starts[c], starts[c + 1]):
-                        t = np.uint32(members[index])
-                        if itself and t <= s:
-                            continue
-                        if not _boxes_touch(boxes_a, s, boxes_b, t):
-                            continue
-                        # A pair that shares several cells counts in the first of them alone.
-                        p0, q0, r0, _, _, _ = _cells(boxes_b, t, low, cell, counts)
-                        if max(i0, p0) != i or max(j0, q0) != j or max(k0, r0) != k:
-                            continue
-                        if _parted(xa, tri_a, s, xb, tri_b, t, itself):
-                            continue
-                        if found < out.shape[0]:
-                            out[found, 0], out[found, 1] = s, t
-                        found += 1
-    return found
+    for chunk in prange(CHUNKS):
+        used, room = 0, out.shape[1]
+        for s in range(chunk * tri_a.shape[0] // CHUNKS, (chunk + 1) * tri_a.shape[0] // CHUNKS):
+            i0, j0, k0 = cells_a[s, 0], cells_a[s, 1], cells_a[s, 2]
+            for i in range(i0, cells_a[s, 3] + 1):
+                for j in range(j0, cells_a[s, 4] + 1):
+                    for k in range(k0, cells_a[s, 5] + 1):
+                        c = (i * counts[1] + j) * counts[2] + k
+                        for index in range(np.uint64(starts[c]), np.uint64(starts[c + 1])):
+                            t = members[index]
+                            if (itself and t <= s) or not _boxes_touch(boxes_a, s, boxes_b, t):
+                                continue
+                            # A pair that shares several cells counts in the first of them alone.
+                            if max(i0, cells_b[t, 0]) != i or max(j0, cells_b[t, 1]) != j:
+                                continue
+                            if max(k0, cells_b[t, 2]) != k or _parted(xa, tri_a, s, xb, tri_b, t, itself):
+                                continue
+                            if used < room:
+                                out[chunk, used, 0], out[chunk, used, 1] = s, t
+                            used += 1
+        found[chunk] = used
 
 
 @njit(cache=True, inline="always")
@@ -163,9 +154,9 @@ def _boxes_touch(a, s, b, t):
 def _parted(xa, tri_a, s, xb, tri_b, t, itself):
     """Whether triangles s and t have nothing in common but corners they share, for certain."""
     return (
-        _beside_plane(xa, tri_a, s, xb, tri_b, t, itself)
+        _parted_along(xa, tri_a, s, xb, tri_b, t, itself)
+        or _beside_plane(xa, tri_a, s, xb, tri_b, t, itself)
         or _beside_plane(xb, tri_b, t, xa, tri_a, s, itself)
-        or _parted_along(xa, tri_a, s, xb, tri_b, t, itself)
     )
 
 

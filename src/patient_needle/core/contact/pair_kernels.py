@@ -178,7 +178,7 @@ def _pair_up(
             for m in range(3):
                 if (owns_b[r] >> (3 + m)) & 1:
                     c, d = np.uint32(tri_b[r, m]), np.uint32(tri_b[r, (m + 1) % 3])
-                    if a == c or a == d or b == c or b == d:
+                    if a == c or a == d or b == c or b == d:  # noqa: SIM109
                         continue
                     _keep(
                         _edge_edge(x, motion, a, b, c, d, slack),

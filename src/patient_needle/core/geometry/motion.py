@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any, Protocol
 
 import numpy as np
@@ -12,6 +14,8 @@ from ..model.errors import CastError
 from ..model.motion import Motion
 from ..model.typed import Points
 from .skinning import Pose, Skeleton, Skin, skinned
+
+POSES_KEPT = 10  # of each motion: a frame's substeps, both its ends and its middle
 
 
 class Frames(Protocol):
@@ -62,10 +66,21 @@ class SkinnedMotion:
     skeleton: Skeleton
     poses: tuple[Pose, ...]
     first_frame: int
+    _posed: Callable[[float, float], Points] = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        # Colliders, holds and the count of what shows through ask for the same few moments.
+        object.__setattr__(self, "_posed", lru_cache(POSES_KEPT)(self._skinned))
+
+    def _skinned(self, frame: float, share: float) -> Points:
+        pose = self.skeleton.rest if share == 0.0 else self.pose_at(frame)
+        if 0.0 < share < 1.0:
+            pose = self.skeleton.rest.toward(pose, share)
+        return skinned(self.points, self.skin, self.skeleton, pose)
 
     def rest(self) -> Points:
         """See `Motion.rest`."""
-        return skinned(self.points, self.skin, self.skeleton, self.skeleton.rest)
+        return self._posed(0.0, 0.0)
 
     def pose_at(self, frame: float) -> Pose:
         """The pose at `frame`; `CastError` outside the animation."""
@@ -79,12 +94,11 @@ class SkinnedMotion:
 
     def at(self, frame: float) -> Points:
         """See `Motion.at`."""
-        return skinned(self.points, self.skin, self.skeleton, self.pose_at(frame))
+        return self._posed(frame, 1.0)
 
     def toward_first(self, frame: int, share: float) -> Points:
         """See `Motion.toward_first`; joints are interpolated, not points."""
-        pose = self.skeleton.rest.toward(self.pose_at(frame), share)
-        return skinned(self.points, self.skin, self.skeleton, pose)
+        return self._posed(frame, share)
 
     def span(self) -> tuple[float, float]:
         """See `Motion.span`."""

@@ -162,11 +162,11 @@ def _own(
             gripping[grips] = i
             grips += 1
         for k in range(-1, 3 if own else 0):
-            v, share = (i % count, 1.0) if k < 0 else (corners[i, k], weights[i, k])
+            w, share = (i % count, 1.0) if k < 0 else (corners[i, k], weights[i, k])
             force = share * share * grip[i]
             for m in range(3):
-                diagonal[v, m] += force
-            add_square(diagonal, v, -force, surface[i, 0], surface[i, 1], surface[i, 2])
+                diagonal[w, m] += force
+            add_square(diagonal, w, -force, surface[i, 0], surface[i, 1], surface[i, 2])
     return rows, grips
 
 

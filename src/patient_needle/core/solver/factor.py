@@ -1,13 +1,16 @@
-"""Factors of symmetric positive definite matrices, and solves with several of them side by side.
+"""Factors of symmetric positive definite matrices, and solves with several of them on two threads.
 
 SciPy's SuperLU orders and factorises (X. S. Li, An overview of SuperLU, ACM TOMS 2005), which happens a few
-times a run. Solves happen for every iteration of conjugate gradients, so the substitutions are here: three
-right-hand sides at once, and the factors of an outfit shared out to two threads. Each factor's sums have one
-order, whichever thread takes it.
+times a run. Solves happen in every iteration of conjugate gradients, so the substitutions are here, for three
+right-hand sides at once. Columns whose elimination trees have nothing in common go to two groups, those above
+both come last (J. W. H. Liu, The role of elimination trees in sparse factorization, SIAM J. Matrix Anal. Appl.
+11, 1990). The groups are worked off side by side. What they add to the last columns they keep apart, so that
+every sum has one order on any number of threads.
 """
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -19,27 +22,31 @@ from scipy.sparse.linalg import splu
 from ..model.errors import SolverError
 from ..model.typed import Indices, Scalars, Vectors
 
-SHARES = 2  # that the solves are shared out to: as many as the threads this was made for
+GROUPS = 2  # of columns, for as many threads
+LARGEST = 0.5  # of all work, a tree that stays in one piece
 
 
 @dataclass(frozen=True, eq=False)
 class Factor:
-    """L D L^T of a matrix (n, n) with its rows in another order.
+    """L D L^T of a matrix (n, n) with its rows in another order: those of either group, then the last ones.
 
-    starts (n + 1,) into rows and values (k,) of L's columns below the diagonal; inverse (n,) of D; place (n,),
-    where each row of the matrix went.
+    ends (2,) where each group ends; starts (n + 1,) into rows and values (k,) of L's columns below the
+    diagonal, and split (n,) from where a column's rows are of the last; inverse (n,) of D; origin (n,), which
+    row of the matrix each was.
     """
 
+    ends: tuple[int, int]
     starts: Indices
-    rows: np.ndarray
+    split: Indices
+    rows: Indices
     values: Scalars
     inverse: Scalars
-    place: np.ndarray
+    origin: Indices
 
     def solve(self, right: Vectors) -> Vectors:
         """The solution (n, 3) for right-hand sides (n, 3)."""
-        out, work = np.empty_like(right), np.empty_like(right)
-        _three(self.starts, self.rows, self.values, self.inverse, self.place, right, work, out)
+        out, nothing = np.empty_like(right), np.zeros(0)
+        SideBySide([(slice(0, len(right)), self)], []).solve(right, nothing, out, nothing)
         return out
 
 
@@ -53,10 +60,52 @@ def factorised(matrix: sparse.csr_matrix) -> Factor:
         raise SolverError("a factor's matrix is not positive definite", remedy="Report this as a fault")
     lower = sparse.tril(found.L, -1).tocsc()
     lower.sort_indices()
+    group = _grouped(lower.indptr, lower.indices)
+    order = np.argsort(group, kind="stable")
+    place = np.empty_like(order)
+    place[order] = np.arange(len(order))
+    entries = lower.tocoo()
+    columns, rows = place[entries.col], place[entries.row]
+    along = np.lexsort((rows, columns))
+    columns, rows = columns[along], rows[along]
+    starts = np.concatenate([[0], np.cumsum(np.bincount(columns, minlength=len(order)))])
+    ends = (int((group == 0).sum()), int((group < GROUPS).sum()))
+    early = np.bincount(columns[rows < ends[1]], minlength=len(order))
     return Factor(
-        lower.indptr.astype(np.uint64), lower.indices.astype(np.uint32), lower.data, 1.0 / diagonal,
-        found.perm_c.astype(np.uint32),
+        ends, starts.astype(np.uint64), (starts[:-1] + early).astype(np.uint64), rows.astype(np.uint32),
+        entries.data[along], (1.0 / diagonal)[order], np.argsort(found.perm_c)[order].astype(np.uint32),
     )  # fmt: skip
+
+
+def _grouped(starts: Indices, rows: Indices) -> Indices:
+    """The group (n,) of each column, GROUPS for the last ones; rows of the columns in rising order."""
+    count = len(starts) - 1
+    work = np.diff(starts) + 3
+    parent = np.full(count, -1)
+    filled = np.flatnonzero(np.diff(starts))
+    parent[filled] = rows[starts[filled]]
+    below = work.copy()
+    children: list[list[int]] = [[] for _ in range(count)]
+    for column in range(count):
+        if parent[column] >= 0:
+            below[parent[column]] += below[column]
+            children[parent[column]].append(column)
+    group = np.full(count, -1)
+    trees = [(-int(below[column]), column) for column in np.flatnonzero(parent < 0).tolist()]
+    heapq.heapify(trees)
+    while trees and -trees[0][0] > LARGEST * work.sum():
+        _, column = heapq.heappop(trees)
+        group[column] = GROUPS
+        for child in children[column]:
+            heapq.heappush(trees, (-int(below[child]), child))
+    loads = [0] * GROUPS
+    for size, column in sorted(trees):
+        group[column] = loads.index(min(loads))
+        loads[group[column]] -= size
+    for column in range(count - 1, -1, -1):  # a parent comes after its children
+        if group[column] < 0:
+            group[column] = group[parent[column]]
+    return group
 
 
 class SideBySide:
@@ -68,91 +117,130 @@ class SideBySide:
     def __init__(self, anywhere: Sequence[tuple[slice, Factor]], along: Sequence[tuple[slice, Factor]]) -> None:
         pieces = [(3, span.start, factor) for span, factor in anywhere]
         pieces += [(1, span.start, factor) for span, factor in along]
+        tasks, columns, entries, last = [], 0, 0, 0
+        starts, split = [], []
+        loads = [0, 0]
+        for lanes, vertex, one in pieces:
+            count, (first, second) = len(one.inverse), one.ends
+            work = [int(one.starts[first]), int(one.starts[second] - one.starts[first])]
+            turned = (work[0] > work[1]) == (loads[0] > loads[1])
+            for group in range(GROUPS):
+                loads[group] += lanes * work[1 - group if turned else group]
+            tasks.append((lanes, vertex, columns, count, first, second, turned, last))
+            starts.append(one.starts[:-1] + np.uint64(entries))
+            split.append(one.split + np.uint64(entries))
+            columns, entries, last = columns + count, entries + len(one.values), last + count - second
         factors = [factor for _, _, factor in pieces]
-        columns = np.cumsum([0, *(len(one.inverse) for one in factors)])
-        entries = np.cumsum([0, *(len(one.values) for one in factors)])
-        columns_of = [one.starts[:-1] + np.uint64(e) for one, e in zip(factors, entries, strict=False)]
-        self._starts = np.concatenate([*columns_of, entries[-1:].astype(np.uint64)])
+        self._tasks = np.array(tasks, np.int64)
+        self._starts = np.concatenate([*starts, np.array([entries], np.uint64)])
+        self._split = np.concatenate(split)
         self._rows = np.concatenate([one.rows for one in factors])
         self._values = np.concatenate([one.values for one in factors])
         self._inverse = np.concatenate([one.inverse for one in factors])
-        self._place = np.concatenate([one.place for one in factors])
-        self._tasks = np.array(
-            [
-                (lanes, vertex, columns[i], len(factors[i].inverse))
-                for i, (lanes, vertex, _) in enumerate(pieces)
-            ]
-        )
-        self._shares = _shared_out([len(one.values) * (2 + lanes) for lanes, _, one in pieces])
-        count = max(span.stop for span, _ in anywhere)
-        self._work, self._own = np.zeros((count, 3)), np.zeros(count)
+        self._origin = np.concatenate([one.origin for one in factors])
+        self._work = np.zeros((columns, 3))
+        self._last = np.zeros((GROUPS, last, 3))
 
     def solve(self, right: Vectors, force: Scalars, out: Vectors, moved: Scalars) -> None:
-        """Solutions for right (n, 3) into out (n, 3), and for force (n,) into moved (n,), where there are
-        factors.
-        """
-        _each(
-            self._tasks, self._shares, self._starts, self._rows, self._values, self._inverse, self._place, right,
-            force, self._work, self._own, out, moved,
+        """Solutions for right (n, 3) into out (n, 3), and for force (n,) into moved (n,) where factors say so."""
+        _solve(
+            self._tasks, self._starts, self._split, self._rows, self._values, self._inverse, self._origin,
+            right, force, self._work, self._last, out, moved,
         )  # fmt: skip
 
 
-def _shared_out(sizes: Sequence[int]) -> Indices:
-    """Which tasks (SHARES, most) each share has, -1 for none: the largest first, to the share with the least."""
-    loads = [0] * SHARES
-    shares: list[list[int]] = [[] for _ in range(SHARES)]
-    for task in sorted(range(len(sizes)), key=lambda i: -sizes[i]):
-        least = loads.index(min(loads))
-        loads[least] += sizes[task]
-        shares[least].append(task)
-    out = np.full((SHARES, max(map(len, shares), default=0)), -1)
-    for index, tasks in enumerate(shares):
-        out[index, : len(tasks)] = tasks
-    return out
-
-
 @njit(parallel=True, cache=True)
-def _each(
-    tasks, shares, starts, rows, values, inverse, place, right, force, work, own, out, moved
+def _solve(
+    tasks, starts, split, rows, values, inverse, origin, right, force, work, last, out, moved
 ):  # fmt: skip
-    """Solve every task of every share.
+    """Forwards through both groups side by side, through the last columns and back, and back through both.
 
-    tasks (t, 4): right-hand sides, first vertex, first column, number of columns; shares as `_shared_out` makes
-    them; the factors one behind the other; right, work, out (n, 3), force, own, moved (n,).
+    tasks (t, 8): right-hand sides, first vertex, first column, how many columns, where the groups end, whether
+    they are turned, and where its part of `last` (GROUPS, k, 3) begins. Factors one behind the other as in
+    `Factor`; work (columns, 3) scratch; right, out (n, 3); force, moved (n,).
     """
-    for share in prange(shares.shape[0]):
-        for index in range(shares.shape[1]):
-            task = shares[share, index]
-            if task < 0:
-                continue
-            vertex, first, count = tasks[task, 1], tasks[task, 2], tasks[task, 3]
-            last, end = first + count, vertex + count
-            begin, scale, to = starts[first : last + 1], inverse[first:last], place[first:last]
-            if tasks[task, 0] == 3:
-                _three(begin, rows, values, scale, to, right[vertex:end], work[vertex:end], out[vertex:end])
+    for share in prange(GROUPS):
+        for t in range(tasks.shape[0]):
+            first, count, middle, end = tasks[t, 2], tasks[t, 3], tasks[t, 4], tasks[t, 5]
+            low, high = (0, middle) if (share == 1) == (tasks[t, 6] == 1) else (middle, end)
+            x, kept = work[first : first + count], last[share, tasks[t, 7] : tasks[t, 7] + count - end]
+            of = origin[first : first + count]
+            begin, part = starts[first : first + count + 1], split[first : first + count]
+            kept[:] = 0.0
+            if tasks[t, 0] == 3:
+                given = right[tasks[t, 1] : tasks[t, 1] + count]
+                for j in range(low, high):
+                    i = of[j]
+                    x[j, 0], x[j, 1], x[j, 2] = given[i, 0], given[i, 1], given[i, 2]
+                _three_down(begin, part, rows, values, low, high, end, x, kept)
             else:
-                _one(begin, rows, values, scale, to, force[vertex:end], own[vertex:end], moved[vertex:end])
+                given_one = force[tasks[t, 1] : tasks[t, 1] + count]
+                for j in range(low, high):
+                    x[j, 0] = given_one[of[j]]
+                _one_down(begin, part, rows, values, low, high, end, x, kept)
+    for t in range(tasks.shape[0]):
+        first, count, end = tasks[t, 2], tasks[t, 3], tasks[t, 5]
+        x, of = work[first : first + count], origin[first : first + count]
+        begin, scale = starts[first : first + count + 1], inverse[first : first + count]
+        at = tasks[t, 7] - end
+        three = tasks[t, 0] == 3
+        for j in range(end, count):
+            for k in range(3 if three else 1):
+                value = right[tasks[t, 1] + of[j], k] if three else force[tasks[t, 1] + of[j]]
+                x[j, k] = value + last[0, at + j, k] + last[1, at + j, k]
+        if three:
+            _three_down(begin, begin[1:], rows, values, end, count, count, x, last[0, :0])
+            _three_up(begin, rows, values, scale, end, count, x)
+        else:
+            _one_down(begin, begin[1:], rows, values, end, count, count, x, last[0, :0])
+            _one_up(begin, rows, values, scale, end, count, x)
+    for share in prange(GROUPS):
+        for t in range(tasks.shape[0]):
+            first, count, middle, end = tasks[t, 2], tasks[t, 3], tasks[t, 4], tasks[t, 5]
+            low, high = (0, middle) if (share == 1) == (tasks[t, 6] == 1) else (middle, end)
+            x, of = work[first : first + count], origin[first : first + count]
+            begin, scale = starts[first : first + count + 1], inverse[first : first + count]
+            if tasks[t, 0] == 3:
+                taken = out[tasks[t, 1] : tasks[t, 1] + count]
+                _three_up(begin, rows, values, scale, low, high, x)
+                for piece in range(2):
+                    for j in range(low, high) if piece == 0 else range(end, count if share == 0 else end):
+                        i = of[j]
+                        taken[i, 0], taken[i, 1], taken[i, 2] = x[j, 0], x[j, 1], x[j, 2]
+            else:
+                taken_one = moved[tasks[t, 1] : tasks[t, 1] + count]
+                _one_up(begin, rows, values, scale, low, high, x)
+                for piece in range(2):
+                    for j in range(low, high) if piece == 0 else range(end, count if share == 0 else end):
+                        taken_one[of[j]] = x[j, 0]
 
 
 @njit(cache=True)
-def _three(starts, rows, values, inverse, place, right, x, out):
-    """The solution of three systems with one factor, for right (n, 3) into out (n, 3).
+def _three_down(starts, split, rows, values, low, high, end, x, kept):
+    """Substitute forwards in columns low to high of x (n, 3); what comes to rows from `end` on goes to kept (k,
+    3).
 
-    starts (n + 1,) into rows and values, unsigned so that no index needs a look at its sign; inverse, place
-    (n,); x (n, 3) scratch.
+    starts (n + 1,), split (n,), rows and values as in `Factor`, unsigned: an index without a sign needs no look
+    at it.
     """
-    count = inverse.shape[0]
-    for i in range(count):
-        j = place[i]
-        x[j, 0], x[j, 1], x[j, 2] = right[i, 0], right[i, 1], right[i, 2]
-    for j in range(count):
+    for j in range(low, high):
         a, b, c = x[j, 0], x[j, 1], x[j, 2]
-        for p in range(starts[j], starts[j + 1]):
+        for p in range(starts[j], split[j]):
             i, v = rows[p], values[p]
             x[i, 0] -= v * a
             x[i, 1] -= v * b
             x[i, 2] -= v * c
-    for j in range(count - 1, -1, -1):
+        for p in range(split[j], starts[j + 1]):
+            i, v = rows[p] - np.uint32(end), values[p]
+            kept[i, 0] -= v * a
+            kept[i, 1] -= v * b
+            kept[i, 2] -= v * c
+
+
+@njit(cache=True)
+def _three_up(starts, rows, values, inverse, low, high, x):
+    """Divide by the diagonal and substitute backwards in columns low to high of x (n, 3)."""
+    for j in range(high - 1, low - 1, -1):
         a, b, c = x[j, 0] * inverse[j], x[j, 1] * inverse[j], x[j, 2] * inverse[j]
         for p in range(starts[j], starts[j + 1]):
             i, v = rows[p], values[p]
@@ -160,30 +248,29 @@ def _three(starts, rows, values, inverse, place, right, x, out):
             b -= v * x[i, 1]
             c -= v * x[i, 2]
         x[j, 0], x[j, 1], x[j, 2] = a, b, c
-    for i in range(count):
-        j = place[i]
-        out[i, 0], out[i, 1], out[i, 2] = x[j, 0], x[j, 1], x[j, 2]
 
 
 @njit(cache=True)
-def _one(starts, rows, values, inverse, place, right, x, out):
-    """The same for one right-hand side (n,); two sums at a time, since each waits for its last addition."""
-    count = inverse.shape[0]
-    for i in range(count):
-        x[place[i]] = right[i]
-    for j in range(count):
-        a = x[j]
-        for p in range(starts[j], starts[j + 1]):
-            x[rows[p]] -= values[p] * a
-    for j in range(count - 1, -1, -1):
-        a, b = x[j] * inverse[j], 0.0
+def _one_down(starts, split, rows, values, low, high, end, x, kept):
+    """The same as `_three_down` for the first right-hand side alone."""
+    for j in range(low, high):
+        a = x[j, 0]
+        for p in range(starts[j], split[j]):
+            x[rows[p], 0] -= values[p] * a
+        for p in range(split[j], starts[j + 1]):
+            kept[rows[p] - np.uint32(end), 0] -= values[p] * a
+
+
+@njit(cache=True)
+def _one_up(starts, rows, values, inverse, low, high, x):
+    """The same as `_three_up` for the first alone; two sums at a time, since each waits for its last addition."""
+    for j in range(high - 1, low - 1, -1):
+        a, b = x[j, 0] * inverse[j], 0.0
         first, last = starts[j], starts[j + 1]
         half = (last - first) // np.uint64(2)
         for p in range(first, first + half):
-            a -= values[p] * x[rows[p]]
-            b -= values[p + half] * x[rows[p + half]]
+            a -= values[p] * x[rows[p], 0]
+            b -= values[p + half] * x[rows[p + half], 0]
         for p in range(first + half + half, last):
-            a -= values[p] * x[rows[p]]
-        x[j] = a + b
-    for i in range(count):
-        out[i] = x[place[i]]
+            a -= values[p] * x[rows[p], 0]
+        x[j, 0] = a + b

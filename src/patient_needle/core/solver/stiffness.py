@@ -15,10 +15,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
 from ..geometry.topology import incidence
 from ..model.typed import Flags, Indices, Scalars, Triangles, Vectors
 
+Unsigned = NDArray[np.uint32]  # an index without a sign needs no look at it in a kernel
 CHUNKS = 8  # of the rows, each with a sum of its own: the same bits on any number of threads
 
 
@@ -64,10 +66,10 @@ class Places:
     block's lower and higher vertex. own_starts (n + 1,) into own (m c,): element c + corner.
     """
 
-    starts: Indices
-    codes: Indices
-    own_starts: Indices
-    own: Indices
+    starts: Unsigned
+    codes: Unsigned
+    own_starts: Unsigned
+    own: Unsigned
 
 
 def pattern_of(count: int, triangles: Triangles, hinges: Indices) -> Pattern:

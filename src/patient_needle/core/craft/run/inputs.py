@@ -22,7 +22,7 @@ from ..cast.run_in import run_in_share
 from ..holds.acting import Moment
 from ..holds.seams import Seam
 
-KEPT = 6  # times: a frame asks for its ends, its middle and the frame before again
+KEPT = 12  # times: a frame asks for its ends, its middle and the frame before again
 
 
 @dataclass(frozen=True, eq=False)
