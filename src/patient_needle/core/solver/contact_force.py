@@ -49,6 +49,7 @@ class Contact:
     """
 
     lagged = True
+    lasting = False
 
     def __init__(self, rows: Rows, ends_at: Points, grips: Grips, pushed: Scalars) -> None:
         self._rows = rows

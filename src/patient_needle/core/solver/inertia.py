@@ -55,6 +55,7 @@ class Inertia:
     """Energy term: 1/2 m/r^2 |x - y|^2, y being free flight under gravity."""
 
     lagged = False
+    lasting = False
 
     def __init__(self, mass: Scalars, time: Timing, gravity: Vectors) -> None:
         self.target = time.base + time.reach * (time.base_velocity + time.reach * gravity)
@@ -97,6 +98,7 @@ class Calm:
     """
 
     lagged = False
+    lasting = False
 
     def __init__(self, cloth: Cloth, calm: float) -> None:
         self._brake = BRAKE * calm * cloth.mass * cloth.calm
