@@ -8,6 +8,7 @@ from numba import njit, prange
 from ..geometry.tree import STACK
 from ..geometry.triangles import corners_of, point_triangle, segment_segment
 
+SINGLE = 5e-7  # of the coordinates, what a comparison of boxes may be off by
 GROUP = 16  # triangles that are looked for together
 CHUNKS = 4  # fixed, so that pairs come in the same order on any number of threads
 
@@ -53,20 +54,29 @@ def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
 
 
 @njit(cache=True, inline="always")
-def _boxes_meet(boxes_a, sweep_a, i, boxes_b, sweep_b, j, slack):
-    """Whether two boxes come within `slack`, swept by their relative motion.
-
-    boxes_a, boxes_b (nodes, 6) m, lowest corner then highest; sweep_a, sweep_b (nodes, 6) m, least motion of
-    what is inside, then largest.
+def _boxes_meet(swept_a, i, swept_b, j, slack):
+    """Whether node i of a and node j of b come within `slack`, swept by their relative motion; as `tree.sweep`
+    has them.
     """
     for k in range(3):
-        ahead = min(0.0, sweep_a[i, k] - sweep_b[j, 3 + k])
-        if boxes_a[i, k] - boxes_b[j, 3 + k] + ahead > slack:
+        ahead = min(np.float32(0.0), swept_a[i, 6 + k] - swept_b[j, 9 + k])
+        if swept_a[i, k] - swept_b[j, 3 + k] + ahead > slack:
             return False
-        behind = max(0.0, sweep_a[i, 3 + k] - sweep_b[j, k])
-        if boxes_a[i, 3 + k] - boxes_b[j, k] + behind < -slack:
+        behind = max(np.float32(0.0), swept_a[i, 9 + k] - swept_b[j, 6 + k])
+        if swept_a[i, 3 + k] - swept_b[j, k] + behind < -slack:
             return False
     return True
+
+
+@njit(cache=True)
+def _with_rounding(slack, swept_a, swept_b):
+    """The slack with room for what single precision loses in the boxes of two trees."""
+    size = 0.0
+    for k in range(6):
+        size = max(
+            size, abs(swept_a[0, k]) + abs(swept_a[0, 6 + k]), abs(swept_b[0, k]) + abs(swept_b[0, 6 + k])
+        )
+    return np.float32(slack + SINGLE * size)
 
 
 @njit(cache=True)
@@ -201,8 +211,8 @@ def _in_one_flat_fan(p, r, tri, flat):
 @njit(parallel=True, cache=True)
 def search_tree(
     itself, groups, leaf_at, among, flat, patch, first_carrier,
-    order_a, start_a, end_a, boxes_a, sweep_a, tri_a, owns_a,
-    order_b, left_b, right_b, start_b, end_b, boxes_b, sweep_b, tri_b, owns_b,
+    order_a, start_a, end_a, swept_a, tri_a, owns_a,
+    order_b, left_b, right_b, start_b, end_b, swept_b, tri_b, owns_b,
     x, motion, slack, counts,
     out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
 ):  # fmt: skip
@@ -213,9 +223,10 @@ def search_tree(
     flat fan (n,) or in one flat patch, a span of places (m, 2), not at all.
 
     Each tree: order (m,) triangles; left, right (nodes,) children, -1 in a leaf; start, end (nodes,) into
-    order; boxes, sweep as `_boxes_meet` has them; tri (m, 3); owns (m,) bits. x (n, 3) m; motion (n, 3) m. Out
+    order; swept as `tree.sweep` makes it; tri (m, 3); owns (m,) bits. x (n, 3) m; motion (n, 3) m. Out
     as in `_keep`.
     """
+    room = _with_rounding(slack, swept_a, swept_b)
     for q in prange(CHUNKS):
         stack = np.zeros(STACK, np.int32)
         near = np.zeros(start_b.shape[0], np.int32)
@@ -223,8 +234,7 @@ def search_tree(
             group = np.uint32(groups[index])
             low, high = _patch_of(itself, patch, start_a[group], end_a[group])
             nearby = _nodes_near(
-                group, boxes_a, sweep_a, left_b, right_b, start_b, end_b, boxes_b, sweep_b, slack, low, high,
-                stack, near,
+                group, swept_a, left_b, right_b, start_b, end_b, swept_b, room, low, high, stack, near,
             )  # fmt: skip
             for place in range(start_a[group], end_a[group]):
                 leaf = np.uint32(leaf_at[place])
@@ -239,7 +249,7 @@ def search_tree(
                         node = np.uint32(stack[top])
                         if low <= start_b[node] and end_b[node] <= high:
                             continue
-                        if not _boxes_meet(boxes_a, sweep_a, leaf, boxes_b, sweep_b, node, slack):
+                        if not _boxes_meet(swept_a, leaf, swept_b, node, room):
                             continue
                         if left_b[node] >= 0:
                             stack[top] = left_b[node]
@@ -267,7 +277,7 @@ def _patch_of(itself, patch, low, high):
 
 @njit(cache=True)
 def _nodes_near(
-    group, boxes_a, sweep_a, left, right, start, end, boxes, sweep, slack, low, high, stack, out
+    group, swept_a, left, right, start, end, swept, room, low, high, stack, out
 ):  # fmt: skip
     """How many nodes of GROUP triangles or fewer come near a group, but for its flat patch; those into out."""
     count, top = 0, 1
@@ -277,7 +287,7 @@ def _nodes_near(
         node = np.uint32(stack[top])
         if low <= start[node] and end[node] <= high:
             continue
-        if not _boxes_meet(boxes_a, sweep_a, group, boxes, sweep, node, slack):
+        if not _boxes_meet(swept_a, group, swept, node, room):
             continue
         if left[node] < 0 or end[node] - start[node] <= GROUP:
             out[count] = node

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..geometry.tree import Tree, build_tree, refit
+from ..geometry.tree import Swept, Tree, build_tree, sweep
 from ..geometry.triangles import lengths
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .flat_patches import Fans, FlatPatches
@@ -95,8 +95,9 @@ class PairFinder:
         self.cloth = build_tree(points, cloth)
         self.colliders = build_tree(points, colliders) if len(colliders) else None
         self._owns = (ownership(cloth), ownership(colliders))
-        self._cloth_sweep = np.zeros_like(self.cloth.boxes)
-        self._collider_sweep = None if self.colliders is None else np.zeros_like(self.colliders.boxes)
+        self._cloth_swept = np.zeros((len(self.cloth.left), 12), np.float32)
+        others = 0 if self.colliders is None else len(self.colliders.left)
+        self._colliders_swept = np.zeros((others, 12), np.float32)
         self._leaf_of = _leaf_of_triangle(self.cloth)
         self._leaf_at = self._leaf_of[self.cloth.order]
         self._groups = _groups(self.cloth)
@@ -112,10 +113,8 @@ class PairFinder:
 
     def begin(self, start: Points, predicted: Points) -> None:
         """Search along start to predicted, both (n, 3) m, and keep what was found."""
-        refit(self.cloth, start)
-        if self.colliders is not None and self._collider_sweep is not None:
-            refit(self.colliders, start)
-            refit(self.colliders, predicted - start, self._collider_sweep)
+        if self.colliders is not None:
+            sweep(self.colliders, start, predicted - start, self._colliders_swept)
         pairs = self._query(start, predicted, self.cloth.leaves)
         self._search = _Search(start, predicted.copy(), pairs)
 
@@ -149,23 +148,23 @@ class PairFinder:
         search.pairs = search.pairs.only(~gone).joined(self._query(search.start, search.predicted, leaves))
 
     def _query(self, start: Points, end: Points, leaves: Indices) -> Pairs:
-        """Pairs of the cloth's leaves; the boxes fit start, and the colliders' sweeps their motion."""
+        """Pairs of the cloth's leaves; the colliders are swept already."""
         motion = end - start
-        refit(self.cloth, motion, self._cloth_sweep)
+        sweep(self.cloth, start, motion, self._cloth_swept)
         found = []
-        if self.colliders is not None and self._collider_sweep is not None:
-            other = (self.colliders, self._collider_sweep, self._owns[1])
+        if self.colliders is not None:
+            other = (self.colliders, self._colliders_swept, self._owns[1])
             none = np.zeros(0, np.bool_), np.zeros((0, 2), np.int32)
             found.append(self._against(other, 0, *none, start, motion, leaves, self.margin + self.wider))
         if self._fans is not None and self._patches is not None:
-            own = (self.cloth, self._cloth_sweep, self._owns[0])
+            own = (self.cloth, self._cloth_swept, self._owns[0])
             flat, patch = self._fans.flat(start, end), self._patches.spans(start, end, self.margin)
             found.append(self._against(own, self.foreign, flat, patch, start, motion, leaves, self.margin))
         return found[0] if len(found) == 1 else found[0].joined(found[1])
 
     def _against(
         self,
-        other: tuple[Tree, Points, Indices],
+        other: tuple[Tree, Swept, Indices],
         first_carrier: int,
         flat: Flags,
         patch: Indices,
@@ -174,10 +173,10 @@ class PairFinder:
         leaves: Indices,
         margin: float,
     ) -> Pairs:
-        """Pairs of the cloth's `leaves` with a tree, given with its sweep and owners; for its own the flat fans
+        """Pairs of the cloth's `leaves` with a tree, given swept and with its owners; for its own the flat fans
         (n,) and the spans (m, 2) of flat patches.
         """
-        a, (b, sweep, owns) = self.cloth, other
+        a, (b, swept, owns) = self.cloth, other
         among = np.zeros(len(a.left), bool)
         among[leaves] = True
         groups = self._groups[np.logical_or.reduceat(among[self._leaf_at], a.start[self._groups])]
@@ -185,8 +184,8 @@ class PairFinder:
         def run(*found: np.ndarray) -> None:
             search_tree(
                 b is a, groups, self._leaf_at, among, flat, patch, first_carrier,
-                a.order, a.start, a.end, a.boxes, self._cloth_sweep, a.triangles, self._owns[0],
-                b.order, b.left, b.right, b.start, b.end, b.boxes, sweep, b.triangles, owns,
+                a.order, a.start, a.end, self._cloth_swept, a.triangles, self._owns[0],
+                b.order, b.left, b.right, b.start, b.end, swept, b.triangles, owns,
                 start, motion, margin, *found,
             )  # fmt: skip
 

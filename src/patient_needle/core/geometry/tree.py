@@ -9,10 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 from .triangles import corners_of, point_triangle
 
+Swept = NDArray[np.float32]
 LEAF = 1  # triangles per leaf: pair tests cost more than a level of boxes
 STACK = 128  # deeper than any median-split tree of 2^60 triangles needs
 
@@ -58,10 +60,17 @@ def build_tree(points: Points, triangles: Triangles) -> Tree:
     return tree
 
 
-def refit(tree: Tree, points: Points, boxes: Points | None = None) -> None:
-    """Make the tree's boxes, or `boxes` (k, 6) of the same nodes, fit `points`, in place."""
-    out = tree.boxes if boxes is None else boxes
-    _refit(points, tree.triangles, tree.order, tree.left, tree.right, tree.start, tree.end, out)
+def refit(tree: Tree, points: Points) -> None:
+    """Make the tree's boxes fit `points`, in place."""
+    _refit(points, tree.triangles, tree.order, tree.left, tree.right, tree.start, tree.end, tree.boxes)
+
+
+def sweep(tree: Tree, points: Points, motion: Vectors, swept: Swept) -> None:
+    """Write what each node holds and how it moves into `swept` (k, 12): lowest and highest corner, m, least and
+    largest motion, m. In single precision, so that a node is one line of cache: whoever compares leaves room
+    for rounding.
+    """
+    _sweep(points, motion, tree.triangles, tree.order, tree.left, tree.right, tree.start, tree.end, swept)
 
 
 def closest_points(
@@ -156,6 +165,28 @@ def _refit(points, triangles, order, left, right, start, end, boxes):
             for k in range(3):
                 boxes[node, k] = min(boxes[a, k], boxes[b, k])
                 boxes[node, 3 + k] = max(boxes[a, 3 + k], boxes[b, 3 + k])
+
+
+@njit(cache=True)
+def _sweep(points, motion, triangles, order, left, right, start, end, swept):
+    """What `sweep` writes, from the last node to the root; the rest as in `_build`."""
+    for node in range(left.shape[0] - 1, -1, -1):
+        if left[node] < 0:
+            for k in range(3):
+                low, high, least, most = np.inf, -np.inf, np.inf, -np.inf
+                for i in range(start[node], end[node]):
+                    for v in corners_of(triangles, np.uint32(order[i])):
+                        low, high = min(low, points[v, k]), max(high, points[v, k])
+                        least, most = min(least, motion[v, k]), max(most, motion[v, k])
+                swept[node, k], swept[node, 3 + k] = low, high
+                swept[node, 6 + k], swept[node, 9 + k] = least, most
+        else:
+            a, b = np.uint32(left[node]), np.uint32(right[node])
+            for k in range(3):
+                swept[node, k] = min(swept[a, k], swept[b, k])
+                swept[node, 3 + k] = max(swept[a, 3 + k], swept[b, 3 + k])
+                swept[node, 6 + k] = min(swept[a, 6 + k], swept[b, 6 + k])
+                swept[node, 9 + k] = max(swept[a, 9 + k], swept[b, 9 + k])
 
 
 @njit(cache=True)

@@ -14,7 +14,7 @@ from ..contact.easing import easing_rows
 from ..contact.filter import Filtered, PathFilter
 from ..contact.pairs import PairFinder, Pairs
 from ..contact.rows import SIDES, Rows, Surroundings, armed, build_rows, misses, nearest_carriers, with_sides
-from ..geometry.tree import Tree, build_tree
+from ..geometry.tree import Tree, build_tree, refit
 from ..geometry.triangles import lengths, vertex_normals
 from ..model.tolerances import (
     ACCEPT_ROUNDS,
@@ -342,7 +342,9 @@ class Engine:
         """What eases cloth out of those colliders that are on."""
         if colliders is None or not eased.any():
             return None
-        if not around.on.all():
+        if around.on.all():
+            refit(colliders, start)
+        else:
             colliders = build_tree(start, colliders.triangles[around.on])
         return easing_rows(
             colliders, self.cloth.triangles, start, goal, eased, around.at_work(), self._stiffness
