@@ -54,18 +54,19 @@ def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
 
 
 @njit(cache=True, inline="always")
-def _boxes_meet(swept_a, i, swept_b, j, slack):
-    """Whether node i of a and node j of b come within `slack`, swept by their relative motion; as `tree.sweep`
-    has them.
+def _node(swept, i, k):
+    """Of node i along axis k: lowest and highest place, least and largest motion, as `tree.sweep` has them."""
+    return swept[i, k], swept[i, 3 + k], swept[i, 6 + k], swept[i, 9 + k]
+
+
+@njit(cache=True, inline="always")
+def _apart(of, swept, j, k, slack):
+    """Whether node j lies further than `slack` along axis k from what a `_node` tells of another, swept by
+    their relative motion.
     """
-    for k in range(3):
-        ahead = min(np.float32(0.0), swept_a[i, 6 + k] - swept_b[j, 9 + k])
-        if swept_a[i, k] - swept_b[j, 3 + k] + ahead > slack:
-            return False
-        behind = max(np.float32(0.0), swept_a[i, 9 + k] - swept_b[j, 6 + k])
-        if swept_a[i, 3 + k] - swept_b[j, k] + behind < -slack:
-            return False
-    return True
+    ahead = min(np.float32(0.0), of[2] - swept[j, 9 + k])
+    behind = max(np.float32(0.0), of[3] - swept[j, 6 + k])
+    return of[0] - swept[j, 3 + k] + ahead > slack or of[1] - swept[j, k] + behind < -slack
 
 
 @njit(cache=True)
@@ -160,15 +161,31 @@ def has_corner(tri, t, v):
     return v == tri[t, 0] or v == tri[t, 1] or v == tri[t, 2]
 
 
+@njit(cache=True, inline="always")
+def _edge_apart(x, motion, a, b, of, k, slack):
+    """Whether edge ab lies further than `slack` along axis k from what a `_node` tells; a vertex is an edge aa."""
+    ahead = min(0.0, min(motion[a, k], motion[b, k]) - of[3])
+    behind = max(0.0, max(motion[a, k], motion[b, k]) - of[2])
+    return min(x[a, k], x[b, k]) - of[1] + ahead > slack or max(x[a, k], x[b, k]) - of[0] + behind < -slack
+
+
 @njit(cache=True)
 def _pair_up(
-    p, r, tri_a, owns_a, tri_b, owns_b, first_carrier, x, motion, slack, counts, q,
+    p, r, tri_a, owns_a, leaf_a, tri_b, owns_b, leaf_b, first_carrier, x, motion, slack, room, counts, q,
     out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
 ):  # fmt: skip
-    """Keep the near ones of the pairs that triangles p and r stand for; members that share a point are none."""
+    """Keep the near ones of the pairs that triangles p and r stand for; members that share a point are none.
+
+    leaf_a, leaf_b: what `_node` tells of both along each axis; room, the slack with room for rounding.
+    """
     for k in range(3):
         v = np.uint32(tri_a[p, k])
-        if (owns_a[p] >> k) & 1 and not has_corner(tri_b, r, v):
+        if (owns_a[p] >> k) & 1 and not (
+            _edge_apart(x, motion, v, v, leaf_b[0], 0, room)
+            or _edge_apart(x, motion, v, v, leaf_b[1], 1, room)
+            or _edge_apart(x, motion, v, v, leaf_b[2], 2, room)
+            or has_corner(tri_b, r, v)
+        ):
             a, b, c = corners_of(tri_b, r)
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
@@ -176,7 +193,12 @@ def _pair_up(
                 out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
             )  # fmt: skip
         v = np.uint32(tri_b[r, k])
-        if (owns_b[r] >> k) & 1 and not has_corner(tri_a, p, v):
+        if (owns_b[r] >> k) & 1 and not (
+            _edge_apart(x, motion, v, v, leaf_a[0], 0, room)
+            or _edge_apart(x, motion, v, v, leaf_a[1], 1, room)
+            or _edge_apart(x, motion, v, v, leaf_a[2], 2, room)
+            or has_corner(tri_a, p, v)
+        ):
             a, b, c = corners_of(tri_a, p)
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
@@ -185,6 +207,12 @@ def _pair_up(
             )  # fmt: skip
         if (owns_a[p] >> (3 + k)) & 1:
             a, b = np.uint32(tri_a[p, k]), np.uint32(tri_a[p, (k + 1) % 3])
+            if (
+                _edge_apart(x, motion, a, b, leaf_b[0], 0, room)
+                or _edge_apart(x, motion, a, b, leaf_b[1], 1, room)
+                or _edge_apart(x, motion, a, b, leaf_b[2], 2, room)
+            ):
+                continue
             for m in range(3):
                 if (owns_b[r] >> (3 + m)) & 1:
                     c, d = np.uint32(tri_b[r, m]), np.uint32(tri_b[r, (m + 1) % 3])
@@ -227,29 +255,34 @@ def search_tree(
     as in `_keep`.
     """
     room = _with_rounding(slack, swept_a, swept_b)
+    once = itself and among[leaf_at].all()  # then what lies before a place has met it already
     for q in prange(CHUNKS):
         stack = np.zeros(STACK, np.int32)
         near = np.zeros(start_b.shape[0], np.int32)
         for index in range(q, groups.shape[0], CHUNKS):
             group = np.uint32(groups[index])
             low, high = _patch_of(itself, patch, start_a[group], end_a[group])
+            first = start_a[group] if once else 0
             nearby = _nodes_near(
-                group, swept_a, left_b, right_b, start_b, end_b, swept_b, room, low, high, stack, near,
+                group, swept_a, left_b, right_b, start_b, end_b, swept_b, room, first, low, high, stack, near,
             )  # fmt: skip
             for place in range(start_a[group], end_a[group]):
-                leaf = np.uint32(leaf_at[place])
+                leaf, before = np.uint32(leaf_at[place]), place + 1 if once else 0
                 if not among[leaf]:
                     continue
                 low, high = _patch_of(itself, patch, place, place + 1)
+                a0, a1, a2 = _node(swept_a, leaf, 0), _node(swept_a, leaf, 1), _node(swept_a, leaf, 2)
                 for n in range(nearby):
                     top = 1
                     stack[0] = near[n]
                     while top > 0:
                         top -= 1
                         node = np.uint32(stack[top])
-                        if low <= start_b[node] and end_b[node] <= high:
+                        if end_b[node] <= before or (low <= start_b[node] and end_b[node] <= high):
                             continue
-                        if not _boxes_meet(swept_a, leaf, swept_b, node, room):
+                        if _apart(a0, swept_b, node, 0, room) or _apart(a1, swept_b, node, 1, room):
+                            continue
+                        if _apart(a2, swept_b, node, 2, room):
                             continue
                         if left_b[node] >= 0:
                             stack[top] = left_b[node]
@@ -261,8 +294,10 @@ def search_tree(
                         p, r = np.uint32(order_a[place]), np.uint32(order_b[np.uint32(start_b[node])])
                         if itself and _in_one_flat_fan(p, r, tri_a, flat):
                             continue
+                        b0, b1, b2 = _node(swept_b, node, 0), _node(swept_b, node, 1), _node(swept_b, node, 2)
                         _pair_up(
-                            p, r, tri_a, owns_a, tri_b, owns_b, first_carrier, x, motion, slack, counts, q,
+                            p, r, tri_a, owns_a, (a0, a1, a2), tri_b, owns_b, (b0, b1, b2), first_carrier, x,
+                            motion, slack, room, counts, q,
                             out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
                         )  # fmt: skip
 
@@ -277,17 +312,21 @@ def _patch_of(itself, patch, low, high):
 
 @njit(cache=True)
 def _nodes_near(
-    group, swept_a, left, right, start, end, swept, room, low, high, stack, out
+    group, swept_a, left, right, start, end, swept, room, before, low, high, stack, out
 ):  # fmt: skip
-    """How many nodes of GROUP triangles or fewer come near a group, but for its flat patch; those into out."""
+    """How many nodes of GROUP triangles or fewer come near a group, but for its flat patch and
+    what lies before a place; those into out."""
+    a0, a1, a2 = _node(swept_a, group, 0), _node(swept_a, group, 1), _node(swept_a, group, 2)
     count, top = 0, 1
     stack[0] = 0
     while top > 0:
         top -= 1
         node = np.uint32(stack[top])
-        if low <= start[node] and end[node] <= high:
+        if end[node] <= before or (low <= start[node] and end[node] <= high):
             continue
-        if not _boxes_meet(swept_a, group, swept, node, room):
+        if _apart(a0, swept, node, 0, room) or _apart(a1, swept, node, 1, room):
+            continue
+        if _apart(a2, swept, node, 2, room):
             continue
         if left[node] < 0 or end[node] - start[node] <= GROUP:
             out[count] = node
