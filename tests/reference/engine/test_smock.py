@@ -17,10 +17,10 @@ from patient_needle.core.geometry.topology import border_loops
 from patient_needle.core.geometry.triangles import vertex_areas
 from patient_needle.core.model.fabric import Fabric, Multipliers
 from patient_needle.core.model.maps import ChalkMap, Stroke
-from patient_needle.core.model.tolerances import FINAL, WORKING
+from patient_needle.core.model.tolerances import FINAL
 from patient_needle.formats.obj import read_obj
 
-from ...sheets import cloth_of, free_engine, halved_squares, run_free, still
+from ...sheets import TIGHT, cloth_of, free_engine, halved_squares, run_free, still
 from .test_statics import GRAVITY, bending_length, strip_of
 
 (MESH,) = read_obj(Path(__file__).parents[3] / "demo" / "lamplighter" / "smock.obj")
@@ -123,7 +123,7 @@ class TestStretchUnderLoad:
             areal_density=DENSITY, stretch_damping=0.004, bend_damping=0.02,
         )  # fmt: skip
         cloth = cloth_of(POINTS, GROUND.triangles, fabric, POINTS[:, 1] > 1.4, multipliers=painted(*names))
-        engine = free_engine(cloth, WORKING, gravity=(0, -20 * GRAVITY, 0), air_drag=3.0)
+        engine = free_engine(cloth, TIGHT, gravity=(0, -20 * GRAVITY, 0), air_drag=3.0)
         hung = run_free(engine, still(cloth), 3.0, 1 / 48).positions
         ends = GROUND.topology.edges
         middle, way = POINTS[ends].mean(axis=1), POINTS[ends[:, 1]] - POINTS[ends[:, 0]]

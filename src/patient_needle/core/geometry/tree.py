@@ -225,8 +225,8 @@ def _closest(
                     continue
                 if left[node] < 0:
                     for i in range(start[node], end[node]):
-                        t = np.uint32(order[i])
-                        a, b, c = corners_of(triangles, t)
+                        t = order[i]
+                        a, b, c = corners_of(triangles, np.uint32(t))
                         u, v, w = point_triangle(
                             p0, p1, p2,
                             x[a, 0], x[a, 1], x[a, 2],

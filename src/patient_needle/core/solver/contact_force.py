@@ -155,19 +155,19 @@ def _own(
         if inside == 2:
             among[rows] = index
             rows += 1
-    for i in range(grip.shape[0]):
-        if grip[i] == 0.0:
+    for anchor in range(grip.shape[0]):
+        if grip[anchor] == 0.0:
             continue
-        own = corners[i, 0] >= 0
+        own = corners[anchor, 0] >= 0
         if own:
-            gripping[grips] = i
+            gripping[grips] = anchor
             grips += 1
         for k in range(-1, 3 if own else 0):
-            w, share = (i % count, 1.0) if k < 0 else (corners[i, k], weights[i, k])
-            force = share * share * grip[i]
+            w, share = (anchor % count, 1.0) if k < 0 else (corners[anchor, k], weights[anchor, k])
+            force = share * share * grip[anchor]
             for m in range(3):
                 diagonal[w, m] += force
-            add_square(diagonal, w, -force, surface[i, 0], surface[i, 1], surface[i, 2])
+            add_square(diagonal, w, -force, surface[anchor, 0], surface[anchor, 1], surface[anchor, 2])
     return rows, grips
 
 
