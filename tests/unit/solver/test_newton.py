@@ -17,7 +17,6 @@ class Springs:
     """1/2 k |x - rest|^2 for each vertex, plus q/4 of the fourth power: convex, least at rest."""
 
     lagged = False
-    lasting = False
 
     def __init__(self, rest, stiffness, quartic=0.0):
         self.rest, self.stiffness, self.quartic = np.asarray(rest, float), np.asarray(stiffness, float), quartic

@@ -328,7 +328,6 @@ class Misleading:
     """A term whose gradient points uphill: no step along it lowers the energy."""
 
     lagged = False
-    lasting = False
 
     def gradient(self, x, out):
         out -= x

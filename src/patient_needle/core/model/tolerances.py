@@ -18,7 +18,6 @@ ROUGH_SHARE = 0.25  # of the spacing: a solution that still moves further deserv
 UNREST, UNREST_ITERATIONS, UNREST_TOLERANCE = 4.0, 200, 1e-2
 
 # Newton's method and its line search.
-LASTING_SHARE = 0.15  # of the spacing: cloth that moves no further is linearised as it was
 LINE_SEARCH_HALVINGS = 6  # a step under a 64th counts as none
 EXTRA_PASSES = 2  # times as many passes where the solution still moves a lot
 ALREADY_THERE = 0.2  # of the step tolerance: the preconditioned gradient is about the step to come

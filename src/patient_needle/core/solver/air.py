@@ -106,7 +106,6 @@ class Air:
     """
 
     lagged = False
-    lasting = False
 
     def __init__(self, matrix: Vectors, carried: Vectors, time: Timing) -> None:
         self._matrix, self._carried, self._time = matrix, carried, time
@@ -208,7 +207,6 @@ class Pressure:
     """Energy term of what fills a closed cloth."""
 
     lagged = False
-    lasting = False
 
     def __init__(self, cloth: Cloth) -> None:
         self._triangles = cloth.triangles

@@ -20,7 +20,6 @@ class Bending:
     """Energy term of all hinges of a cloth."""
 
     lagged = False
-    lasting = True
 
     def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
         self._hinges = cloth.hinges

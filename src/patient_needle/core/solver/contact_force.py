@@ -49,7 +49,6 @@ class Contact:
     """
 
     lagged = True
-    lasting = False
 
     def __init__(self, rows: Rows, ends_at: Points, grips: Grips, pushed: Scalars) -> None:
         self._rows = rows

@@ -55,7 +55,6 @@ class Inertia:
     """Energy term: 1/2 m/r^2 |x - y|^2, y being free flight under gravity."""
 
     lagged = False
-    lasting = False
 
     def __init__(self, mass: Scalars, time: Timing, gravity: Vectors) -> None:
         self.target = time.base + time.reach * (time.base_velocity + time.reach * gravity)
@@ -98,7 +97,6 @@ class Calm:
     """
 
     lagged = False
-    lasting = False
 
     def __init__(self, cloth: Cloth, calm: float) -> None:
         self._brake = BRAKE * calm * cloth.mass * cloth.calm

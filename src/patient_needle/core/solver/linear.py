@@ -111,13 +111,10 @@ def rest_operator(cloth: Cloth, weft: Scalars, warp: Scalars) -> sparse.csr_matr
 class Term(Protocol):
     """One part of the energy a substep minimises.
 
-    lagged: whether taking the gradient changes what `energy` means (friction follows the last push). lasting:
-    whether its linearisation still serves in a pass that begins close by. Only such terms have blocks off the
-    diagonal.
+    lagged: whether taking the gradient changes what `energy` means (friction follows the last push).
     """
 
     lagged: bool
-    lasting: bool
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """Add the gradient, keep the linearisation, return the energy."""
@@ -138,18 +135,12 @@ class Hessian:
     def __init__(self, terms: tuple[Term, ...], stiffness: Stiffness) -> None:
         self._terms, self._stiffness = terms, stiffness
 
-    def refresh(self, *, anew: bool = True) -> None:
-        """Take up the terms' present linearisation; unless `anew`, of those alone that are not lasting."""
-        if anew:
-            self._stiffness.clear()
-            for term in self._terms:
-                if term.lasting:
-                    term.stiffen(self._stiffness)
-            self._stiffness.close()
-        self._stiffness.reopen()
+    def refresh(self) -> None:
+        """Take up the terms' present linearisation."""
+        self._stiffness.clear()
         for term in self._terms:
-            if not term.lasting:
-                term.stiffen(self._stiffness)
+            term.stiffen(self._stiffness)
+        self._stiffness.close()
 
     def product(self, p: Vectors, held: Flags, out: Vectors) -> float:
         """The product with p (n, 3) into out (n, 3), 0 in held rows (n,); the inner product of p with the

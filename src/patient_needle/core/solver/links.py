@@ -110,7 +110,6 @@ class LinkTerm:
     """The links' energy in a substep of `step` s that starts with the cloth at `start` (n, 3) m."""
 
     lagged = False
-    lasting = False
 
     def __init__(self, links: Links, start: Points, step: float) -> None:
         # Spring and dashpot to a place are one spring to a place between it and where it would be carried.

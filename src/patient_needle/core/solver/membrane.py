@@ -29,7 +29,6 @@ class Membrane:
     """Energy term of all triangles of a cloth."""
 
     lagged = False
-    lasting = True
 
     def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
         order = np.argsort(cloth.triangles.min(axis=1), kind="stable")

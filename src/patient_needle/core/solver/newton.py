@@ -43,7 +43,6 @@ def minimise(
     passes: int,
     still: float,
     rough: float,
-    lasting: float = 0.0,
     hint: Vectors | None = None,
 ) -> Minimised:
     """Lower the sum of `terms` from start (n, 3) m by at most `passes` Newton passes, over the room of a
@@ -52,7 +51,6 @@ def minimise(
     Held vertices (n,) stay where start has them. The first pass begins as far along `hint` (n, 3) m, which
     leaves held vertices alone, as lowers the energy most. Stops when a pass moves nothing further than `still`
     m; while one still moves something further than `rough` m, up to EXTRA_PASSES times as many passes are made.
-    After one that moves nothing further than `lasting` m what is lasting is not linearised again.
     """
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
@@ -67,7 +65,7 @@ def minimise(
         further, gradient = _slope_of(lagged, x)
         gradient += slope
         gradient[held] = 0.0
-        hessian.refresh(anew=move > lasting)
+        hessian.refresh()
         preconditioner.refresh(hessian)
         step, used = conjugate_gradients(
             hessian, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,

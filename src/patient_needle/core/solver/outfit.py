@@ -162,7 +162,7 @@ class _Part:
 
     def __init__(self, term: Term, span: slice, index: int) -> None:
         self._term, self._span, self._index = term, span, index
-        self.lagged, self.lasting = term.lagged, term.lasting
+        self.lagged = term.lagged
 
     def gradient(self, x: Points, out: Vectors) -> float:
         return self._term.gradient(x[self._span], out[self._span])

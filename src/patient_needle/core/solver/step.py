@@ -19,7 +19,6 @@ from ..geometry.triangles import lengths, vertex_normals
 from ..model.tolerances import (
     ACCEPT_ROUNDS,
     DEFAULT,
-    LASTING_SHARE,
     REST_ROOM,
     ROUGH_SHARE,
     STIFFEN_FROM,
@@ -485,8 +484,7 @@ class Engine:
             preconditioner = self._preconditioner(step, start, surround)
             found = minimise(
                 terms, self._matrix, start, self._held(surround), preconditioner, self.patience, passes,
-                self.patience.step_tolerance * self.cloth.spacing, ROUGH_SHARE * self.cloth.spacing,
-                LASTING_SHARE * self.cloth.spacing, hint,
+                self.patience.step_tolerance * self.cloth.spacing, ROUGH_SHARE * self.cloth.spacing, hint,
             )  # fmt: skip
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations

@@ -118,7 +118,7 @@ class Stiffness(Blocks):
             Blocks(self.diagonal[a:b], self.blocks[c:d])
             for a, b, c, d in zip(firsts[:-1], firsts[1:], block_firsts[:-1], block_firsts[1:], strict=True)
         ]
-        self._sums, self._lasting = np.zeros(CHUNKS), np.zeros_like(self.diagonal)
+        self._sums = np.zeros(CHUNKS)
 
     def clear(self) -> None:
         """Begin anew."""
@@ -126,13 +126,8 @@ class Stiffness(Blocks):
         self.blocks[:] = 0.0
 
     def close(self) -> None:
-        """Lay the blocks out row by row, and keep the diagonal as it is now: this much lasts."""
+        """Lay the blocks out row by row: products are of what was added so far."""
         _lay_out(self.blocks, self._block, self._turned, self._rows)
-        self._lasting[:] = self.diagonal
-
-    def reopen(self) -> None:
-        """Go back to what lasts, for more on the diagonal."""
-        self.diagonal[:] = self._lasting
 
     def part(self, cloth: int) -> Blocks:
         """The rows of one cloth."""
