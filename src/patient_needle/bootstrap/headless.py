@@ -19,6 +19,7 @@ from ..formats.files import replacing
 from ..formats.report.records import totals
 from ..formats.shot_file.assemble import assemble, named_files
 from ..formats.shot_file.document import read_shot_file
+from ..session.cores import Cores
 from ..session.folder import FolderSink, Progress
 from ..session.run import Session, drive
 from .engine_source import engine_hash
@@ -51,7 +52,7 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
         opened = {planned.lead: Session.open(plan, planned, None) for planned in plan.runs}
     sink = FolderSink(plan, request.out, request.cache_format, mark, told, resume=request.resume)
     try:
-        drive(plan, sink, opened)
+        drive(plan, sink, opened, Cores(request.threads))
     finally:
         sink.write_caches()
         report = _write_report(request, plan, sink)

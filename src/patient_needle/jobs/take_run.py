@@ -18,6 +18,7 @@ from ..core.model.shot import PlannedRun, ShotPlan
 from ..core.model.tolerances import ALL
 from ..formats.report.records import frame_record
 from ..formats.shot_file.assemble import assemble
+from ..session.cores import Cores
 from ..session.run import Saved, drive
 from ..store import takes
 from ..store.errors import DISK_FULL, FencedError
@@ -128,7 +129,7 @@ def _run(
             done += len(planned.reported) * (kept[planned.lead].frame - take.first_simulated + 1)
     sink = TakeSink(store, take, lease, kept, _Pace(done), asked_to_stop)
     sink.tell("preparing")
-    drive(plan, sink)
+    drive(plan, sink, cores=Cores())
     _check_whole(store, plan, take)
     _finish(store, lease, TakeState.FINISHED, None)
 

@@ -14,6 +14,7 @@ from ..core.craft.run.start import check_uncrossed
 from ..core.model.shot import PlannedRun, ShotPlan
 from ..core.solver.state import ClothState
 from ..formats.checkpoint.state import read_checkpoint, write_checkpoint
+from .cores import Cores
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,11 +97,19 @@ class Sink(Protocol):
         """Called often, at least once a substep: raise to leave the frame under way for another time."""
 
 
-def drive(plan: ShotPlan, sink: Sink, opened: dict[str, Session] | None = None) -> None:
+def drive(
+    plan: ShotPlan, sink: Sink, opened: dict[str, Session] | None = None, cores: Cores | None = None
+) -> None:
     """Run all garments of a shot to its last frame, from where the sink has them.
 
-    opened: runs that are open already, by their lead.
+    opened: runs that are open already, by their lead; cores: how many threads it may use as it goes.
     """
+
+    def between() -> None:
+        if cores is not None:
+            cores.adapt()
+        sink.pause()
+
     for planned in plan.runs:
         at = sink.latest(planned)
         if at is not None and at.frame >= plan.frames[1]:
@@ -108,11 +117,11 @@ def drive(plan: ShotPlan, sink: Sink, opened: dict[str, Session] | None = None) 
         sink.begin(planned)
         session = (opened or {}).get(planned.lead)
         if session is None:
-            session = Session.open(plan, planned, at, sink.pause)
+            session = Session.open(plan, planned, at, between)
         elif at is not None:
             session.restore(at)
         if at is None:
             sink.keep(planned, session.first(), session.at)
         while session.at.frame < plan.frames[1]:
-            results = session.advance(sink.pause)
+            results = session.advance(between)
             sink.keep(planned, results, session.at)

@@ -163,7 +163,7 @@ def has_corner(tri, t, v):
 
 @njit(cache=True, inline="always")
 def _edge_apart(x, motion, a, b, of, k, slack):
-    """Whether edge ab lies further than `slack` along axis k from what a `_node` tells; a vertex is an edge aa."""
+    """Whether edge ab lies beyond `slack` along axis k of what a `_node` tells; a vertex is an edge aa."""
     ahead = min(0.0, min(motion[a, k], motion[b, k]) - of[3])
     behind = max(0.0, max(motion[a, k], motion[b, k]) - of[2])
     return min(x[a, k], x[b, k]) - of[1] + ahead > slack or max(x[a, k], x[b, k]) - of[0] + behind < -slack
@@ -315,7 +315,8 @@ def _nodes_near(
     group, swept_a, left, right, start, end, swept, room, before, low, high, stack, out
 ):  # fmt: skip
     """How many nodes of GROUP triangles or fewer come near a group, but for its flat patch and
-    what lies before a place; those into out."""
+    what lies before a place; those into out.
+    """
     a0, a1, a2 = _node(swept_a, group, 0), _node(swept_a, group, 1), _node(swept_a, group, 2)
     count, top = 0, 1
     stack[0] = 0

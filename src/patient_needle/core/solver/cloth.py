@@ -15,8 +15,8 @@ from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 # Hinges of stiffness B l^2 / A give equilateral triangles the plate energy of rigidity B and Poisson's ratio
 # -1/3 (work out the hinge angles of a quadratic surface). A strip that may curl across then shows B (1 - 1/9).
 # One that bends so far that its width stays straight shows B, and so does a wide cloth. Measured rigidities lie
-# between, by the width of the strip and how far it bends. So hinges are made stiffer by the mean of both: 6 % off
-# at most either way.
+# between, by the width of the strip and how far it bends. So hinges are made stiffer by the mean of both: 6 %
+# off at most either way.
 STRIP = (9 / 8) ** 0.5
 EVEN = Multipliers()
 

@@ -142,7 +142,7 @@ class SideBySide:
         self._last = np.zeros((GROUPS, last, 3))
 
     def solve(self, right: Vectors, force: Scalars, out: Vectors, moved: Scalars) -> None:
-        """Solutions for right (n, 3) into out (n, 3), and for force (n,) into moved (n,) where factors say so."""
+        """Solve for right (n, 3) into out (n, 3), and for force (n,) into moved (n,) where factors say so."""
         _solve(
             self._tasks, self._starts, self._split, self._rows, self._values, self._inverse, self._origin,
             right, force, self._work, self._last, out, moved,
@@ -263,7 +263,7 @@ def _one_down(starts, split, rows, values, low, high, end, x, kept):
 
 @njit(cache=True)
 def _one_up(starts, rows, values, inverse, low, high, x):
-    """The same as `_three_up` for the first alone; two sums at a time, since each waits for its last addition."""
+    """The same as `_three_up` for the first alone; two sums at a time: each waits for its last addition."""
     for j in range(high - 1, low - 1, -1):
         a, b = x[j, 0] * inverse[j], 0.0
         first, last = starts[j], starts[j + 1]
