@@ -23,6 +23,8 @@ from patient_needle.bootstrap.engine_source import engine_hash  # noqa: E402
 from patient_needle.core.model.tolerances import FIRST_LOOK, WORKING, Patience  # noqa: E402
 from patient_needle.core.solver.bending import Bending  # noqa: E402
 from patient_needle.core.solver.membrane import Membrane  # noqa: E402
+from patient_needle.core.solver.stiffness import Stiffness, pattern_of  # noqa: E402
+from patient_needle.session.cores import QUIET, processor_seconds  # noqa: E402
 from tests.layers import dropped, twisted  # noqa: E402
 
 from .calm import calm  # noqa: E402
@@ -37,6 +39,7 @@ from .sheet import Result, baseline, make, ours  # noqa: E402
 from .starts import starts  # noqa: E402
 from .thin import thin  # noqa: E402
 from .truths import sweeps  # noqa: E402
+from .turns import CASES, turns  # noqa: E402
 from .workroom import pages  # noqa: E402
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -64,6 +67,7 @@ def parts(quick: bool) -> dict[str, Callable[[], str]]:
         "pages": pages,
         "crowd": crowd,
         "deliver": deliver,
+        **{name: lambda case=case: turns(case, quick) for name, case in CASES.items()},
     }
 
 
@@ -83,7 +87,12 @@ def main() -> int:
             print(f"no part is called {word}: there are {', '.join(measurable)}, and cast and chalk")
             return 2
     for name in named or measurable:
-        load = os.getloadavg()[0]
+        load, others = os.getloadavg()[0], _others()
+        if others > QUIET and not quick and "--anyway" not in sys.argv:
+            print(
+                f"{others:.2f} of a core is taken by something else: nothing is written. Say --anyway, or wait."
+            )
+            return 3
         text = measurable[name]()
         machine = f"{environment.processor()}, {threads} threads, load {load:.2f} at the start"
         stamp = f"Measured {date.today()} on {machine}. Engine source {engine_hash()[:16]}.\n"
@@ -92,6 +101,14 @@ def main() -> int:
             before = OUT.read_text() if OUT.exists() else ""
             OUT.write_text(put_in(before, name, f"{text}\n{stamp}", measurable, environment.versions()))
     return 0
+
+
+def _others() -> float:
+    """How many cores others keep busy now."""
+    before, start = processor_seconds(), time.monotonic()
+    time.sleep(1.0)
+    after = processor_seconds()
+    return (after[0] - before[0] - (after[1] - before[1])) / (time.monotonic() - start)
 
 
 def hang(vertices: int) -> str:
@@ -159,12 +176,16 @@ def elastic_pass(vertices: int) -> str:
     """One product with the linearised stiffness against the time it takes to move its data once."""
     cloth = make(vertices, level=False)
     x = cloth.placed + 1e-3 * np.sin(40 * cloth.placed[:, [1, 0, 0]])
-    membrane, bending = Membrane(cloth), Bending(cloth)
+    pattern = pattern_of(cloth.count, cloth.triangles, cloth.hinges)
+    membrane, bending, matrix = Membrane(cloth, pattern), Bending(cloth, pattern), Stiffness([pattern])
     out, p = np.zeros_like(x), np.cos(30 * x)
     membrane.gradient(x, out)
     bending.gradient(x, out)
-    spent = _best(lambda: (membrane.product(p, out), bending.product(p, out)))
-    moved = membrane.bytes + bending.bytes
+    membrane.stiffen(matrix)
+    bending.stiffen(matrix)
+    matrix.close()
+    spent = _best(lambda: matrix.product(p, cloth.held, out))
+    moved = matrix.bytes
     a, b, c = (np.ones(10_000_000) for _ in range(3))
     speed = 24 * len(a) / _best(lambda: _triad(a, b, c))
     floor = moved / speed

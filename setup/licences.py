@@ -17,7 +17,7 @@ ALLOWED = (
 REFUSED = re.compile(r"\b(a?gpl|gnu (affero )?general)", re.IGNORECASE)
 # LGPL, licences to choose from, and metadata that says nothing usable; each is explained in NOTICE.
 LISTED = {
-    "cholespy", "embreex", "libigl", "fast-simplification", "fast_simplification",
+    "embreex", "libigl", "fast-simplification", "fast_simplification",
     "psycopg", "psycopg-binary", "psycopg-pool", "text-unidecode", "usd-core",
 }  # fmt: skip
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 # One BLAS thread: the factor's solves must give the same bits on any number of the engine's threads.
 ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS_BLAS", "MKL_NUM_THREADS", "BLIS_NUM_THREADS")
-CORE_PACKAGES = ("numpy", "scipy", "numba", "cholespy", "libigl", "pydantic", "alembic3d")
+CORE_PACKAGES = ("numpy", "scipy", "numba", "libigl", "pydantic", "alembic3d")
 
 
 def prepare(*, alone: bool = False) -> None:

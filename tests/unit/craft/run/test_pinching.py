@@ -113,6 +113,7 @@ def test_a_collider_that_is_off_neither_holds_it_nor_decides_who_lets_go():
     rising = pillar.mesh.vertices + [0, 0, 0.001] + np.arange(6)[:, None, None] * [0, 0.01, 0]
     shade = replace(pillar, collider=off, motion=CachedMotion(rising[0], rising, 1001))
     by = {r.frame: r for r in closing(1006, bystanders=(shade,))}
-    assert [snag.kind for snag in by[1006].snags] == ["pinched"]
+    assert by[1006].snags[0].kind == "pinched"
+    assert {snag.kind for snag in by[1006].snags[1:]} <= {"overstretch"}
     assert by[1006].state.released.any(axis=0).tolist() == [False, False, True]
     assert np.abs(by[1006].positions[:, 1] - by[1003].positions[:, 1]).max() < 0.005
