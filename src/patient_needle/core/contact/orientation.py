@@ -10,7 +10,7 @@ the substep. In the last two cases the pair passes by, and is not pushed further
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from ..geometry.triangles import corners_of
 from ..model.tolerances import Tolerances
@@ -67,7 +67,7 @@ def _plane(x, a, b, c, m0, m1, m2):
     return n0 / length, n1 / length, n2 / length
 
 
-@njit(cache=True)
+@njit(parallel=True, cache=True)
 def _orient(
     vertices, edge_edge, gap, carrier, rider, carriers, x, y, soft, aligned, least, normal, height, passing,
     room_left,
@@ -78,7 +78,7 @@ def _orient(
     (n, 3) m at the start and the end; soft (p,) m. Written: normal (p, 3), height (p,) m, passing (p,) bool,
     room_left (p,) m.
     """
-    for i in range(gap.shape[0]):
+    for i in prange(gap.shape[0]):
         v, ee = vertices[i], edge_edge[i]
         m0, m1, m2 = normal[i, 0], normal[i, 1], normal[i, 2]
         near = gap[i] < soft[i]

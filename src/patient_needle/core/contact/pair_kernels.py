@@ -35,13 +35,13 @@ def _pair_motion(motion, edge_edge, a, b, c, d):
     return np.sqrt(squared)
 
 
-@njit(cache=True)
+@njit(parallel=True, cache=True)
 def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
     """Whether each pair's gap is at most its relative motion plus its slack, into keep.
 
     p pairs: vertices (p, 4), edge_edge (p,), gap (p,) m; motion (n, 3) m; keep (p,) bool.
     """
-    for i in range(gap.shape[0]):
+    for i in prange(gap.shape[0]):
         moved = _pair_motion(
             motion,
             edge_edge[i],
@@ -51,6 +51,24 @@ def keep_within_reach(vertices, edge_edge, gap, motion, slack, keep):
             np.uint32(vertices[i, 3]),
         )
         keep[i] = gap[i] <= moved + slack[i]
+
+
+@njit(parallel=True, cache=True)
+def choose(
+    chosen, vertices, edge_edge, normal, gap, carrier, owner,
+    out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
+):  # fmt: skip
+    """The fields of the pairs that `chosen` (k,) numbers, in its order; fields as in `Pairs`, of p pairs and of
+    k.
+    """
+    for i in prange(chosen.shape[0]):
+        j = np.uint64(chosen[i])
+        for k in range(4):
+            out_vertices[i, k] = vertices[j, k]
+        for k in range(3):
+            out_normal[i, k] = normal[j, k]
+        out_edge_edge[i], out_gap[i] = edge_edge[j], gap[j]
+        out_carrier[i], out_owner[i] = carrier[j], owner[j]
 
 
 @njit(cache=True, inline="always")

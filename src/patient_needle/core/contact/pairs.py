@@ -18,7 +18,7 @@ from ..geometry.tree import Swept, Tree, build_tree, sweep
 from ..geometry.triangles import lengths
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .flat_patches import Fans, FlatPatches
-from .pair_kernels import CHUNKS, GROUP, keep_within_reach, search_tree
+from .pair_kernels import CHUNKS, GROUP, choose, keep_within_reach, search_tree
 
 OWNS_VERTEX = 1  # bit k of a triangle's mask: it stands for its corner k
 OWNS_EDGE = 8  # bit 3 + k: it stands for the edge from corner k to the next
@@ -48,7 +48,10 @@ class Pairs:
 
     def only(self, keep: Flags | Indices) -> Pairs:
         """The pairs chosen by `keep` (m,), in order, or those it numbers (k,), in its order."""
-        return Pairs(*(getattr(self, name)[keep] for name in PAIR_FIELDS))
+        chosen = np.flatnonzero(keep) if keep.dtype == bool else keep
+        out = _empty(len(chosen))
+        choose(chosen, *(getattr(self, name) for name in PAIR_FIELDS), *out)
+        return Pairs(*out)
 
     def joined(self, other: Pairs) -> Pairs:
         """These pairs, then the others."""
@@ -204,6 +207,14 @@ class PairFinder:
             if found.counts.max() <= self._capacity:
                 return found.pairs()
             self._capacity = 2 * int(found.counts.max())
+
+
+def _empty(count: int) -> tuple[np.ndarray, ...]:
+    """Room for the fields of `count` pairs."""
+    return (
+        np.empty((count, 4), np.int32), np.empty(count, np.bool_), np.empty((count, 3)), np.empty(count),
+        np.empty(count, np.int32), np.empty(count, np.int32),
+    )  # fmt: skip
 
 
 class _Buffers:

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 from ..geometry.triangles import point_triangle, segment_segment
 from ..model.tolerances import DEFAULT, LEAST_PUSH_SHARE, REST_SHARE, Tolerances
@@ -208,7 +208,7 @@ def _gaps(pairs: Pairs, around: Surroundings, skin: Skin | None) -> Scalars:
     return gap
 
 
-@njit(cache=True)
+@njit(parallel=True, cache=True)
 def _between(vertices, edge_edge, carrier, clearance, collider_thickness, factor, thickness, gap):
     """Half of each member's thickness, and the collider's clearance times the cloth's factor, into gap, m.
 
@@ -218,7 +218,7 @@ def _between(vertices, edge_edge, carrier, clearance, collider_thickness, factor
     factor, thickness (n,); gap (p,) m.
     """
     count = len(factor)
-    for i in range(len(gap)):
+    for i in prange(len(gap)):
         first = 2 if edge_edge[i] else 1
         total, own = 0.0, 0.0
         for low, high in ((0, first), (first, 4)):
@@ -235,13 +235,13 @@ def _between(vertices, edge_edge, carrier, clearance, collider_thickness, factor
         gap[i] = total
 
 
-@njit(cache=True)
+@njit(parallel=True, cache=True)
 def _allow_rest(vertices, edge_edge, kin, rest, wanted):
     """Lower the gap wanted between parts of one garment to what they have at rest.
 
     p pairs: vertices (p, 4), edge_edge (p,), kin (p,) bool, of one garment; rest (n, 3) m; wanted (p,) m.
     """
-    for i in range(wanted.shape[0]):
+    for i in prange(wanted.shape[0]):
         if not kin[i]:
             continue
         a, b = np.uint32(vertices[i, 0]), np.uint32(vertices[i, 1])

@@ -150,7 +150,7 @@ class Patience:
     step_tolerance: float
 
 
-FIRST_LOOK = Patience("first-look", 4, 0.045, 3, 8, 0.10, 2e-3)
+FIRST_LOOK = Patience("first-look", 4, 0.045, 3, 12, 0.10, 2e-3)
 WORKING = Patience("working", 8, 0.030, 3, 14, 0.05, 1e-3)
 FINAL = Patience("final", 16, 0.015, 5, 30, 0.02, 2e-4)
 ALL = {patience.name: patience for patience in (FIRST_LOOK, WORKING, FINAL)}
