@@ -20,7 +20,7 @@ import numpy as np
 ROOT = Path(__file__).resolve().parent.parent
 BEFORE = "36b809a"  # the engine that took everything apart and gathered it again
 STEP, WARM = 2, 2  # frames in one turn; frames that do not count, because compiling or a factor falls in them
-LIMIT = 240.0  # s
+LIMIT = 150.0  # s
 
 
 @dataclass(frozen=True)
