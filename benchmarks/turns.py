@@ -61,7 +61,10 @@ class Engine:
         self.process.stdin.write(f"{frames}\n")
         self.process.stdin.flush()
         for _ in range(frames):
-            one = json.loads(self.process.stdout.readline())
+            line = self.process.stdout.readline()
+            if not line:
+                raise RuntimeError(f"the engine '{self.name}' ended by itself: see what it said above")
+            one = json.loads(line)
             if not one:
                 return False
             self.told.append(one)
@@ -104,8 +107,9 @@ def _started(name: str, root: Path, case: Case, threads: int) -> Engine:
         command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env=without, cwd=root
     )
     assert process.stdout is not None
-    while process.stdout.readline() not in ("ready\n", ""):
-        pass
+    while (line := process.stdout.readline()) != "ready\n":
+        if not line:
+            raise RuntimeError(f"the engine '{name}' did not begin: see what it said above")
     return Engine(name, process)
 
 

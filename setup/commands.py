@@ -19,7 +19,7 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|mdd|abc|usd] [--resume]
            simulate a shot file: one cache per garment and report.json
   bench [PART ...] [--quick] [--anyway]
-           measure the engine, an hour and a half, and write docs/benchmarks.md, or only the parts that are
+           measure the engine, more than an hour, and write docs/benchmarks.md, or only the parts that are
            named (before_skirt and others: in turns with an earlier engine); or `cast`, what comes before cloth;
            or `chalk`, drawing maps. A busy machine is refused, unless --anyway
   doctor   versions, cores, threading layer, disk

@@ -8,7 +8,7 @@ import shutil
 from importlib import metadata
 from pathlib import Path
 
-# One BLAS thread: the factor's solves must give the same bits on any number of the engine's threads.
+# One BLAS thread: factors must come out the same on any number of the engine's threads.
 ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS_BLAS", "MKL_NUM_THREADS", "BLIS_NUM_THREADS")
 CORE_PACKAGES = ("numpy", "scipy", "numba", "libigl", "pydantic", "alembic3d")
 
@@ -17,9 +17,9 @@ def prepare(*, alone: bool = False) -> None:
     """Settings that libraries read when they are loaded.
 
     A thread that waits gives its core away soon, so that runs on one machine do not starve each other. One that
-    has the machine to itself (`alone`) stays awake for the half millisecond that a solve with the factor takes.
-    USD reads instead of mapping a file: one cut short then gives an error in place of a crash, and a long cache
-    is in memory once.
+    has the machine to itself (`alone`) stays awake between two sums, which come a few tenths of a millisecond
+    apart. USD reads instead of mapping a file: one cut short then gives an error in place of a crash, and a
+    long cache is in memory once.
     """
     for name in ONE_THREAD:
         os.environ[name] = "1"

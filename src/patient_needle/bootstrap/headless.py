@@ -52,7 +52,8 @@ def simulate_shot(request: Request, told: Callable[[Progress], None]) -> Path:
         opened = {planned.lead: Session.open(plan, planned, None) for planned in plan.runs}
     sink = FolderSink(plan, request.out, request.cache_format, mark, told, resume=request.resume)
     try:
-        drive(plan, sink, opened, Cores(request.threads))
+        with Cores(request.threads) as cores:
+            drive(plan, sink, opened, cores)
     finally:
         sink.write_caches()
         report = _write_report(request, plan, sink)

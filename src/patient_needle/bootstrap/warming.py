@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from scipy.spatial import ConvexHull
 
+from ..core.contact.intersections import self_crossing_pairs
 from ..core.contact.rows import Surroundings
 from ..core.craft.inspect.looks import closeness_per_vertex
 from ..core.geometry.decimation import decimated
@@ -15,11 +16,11 @@ from ..core.model.fabric import Fabric
 from ..core.model.tolerances import FIRST_LOOK
 from ..core.solver.cloth import build_cloth
 from ..core.solver.diagnostics import FrameTally
-from ..core.solver.linear import total
 from ..core.solver.links import to_places
 from ..core.solver.outfit import Wearing
 from ..core.solver.state import Forces, Inflation, at_rest
 from ..core.solver.step import Engine, Surround
+from ..core.solver.sums import total
 
 
 def warm(told: Callable[[int, int, str], None]) -> None:
@@ -49,6 +50,7 @@ def _look() -> None:
     corners = np.array([(x, y, z) for x in (0.0, 1) for y in (0.0, 1) for z in (0.0, 1)])
     hull = ConvexHull(corners).simplices.astype(np.int32)
     decimated(corners[None], hull, 4, np.zeros(8, bool))
+    self_crossing_pairs(corners, hull)
 
 
 def _tiny(substeps: int) -> None:

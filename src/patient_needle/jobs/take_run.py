@@ -129,7 +129,8 @@ def _run(
             done += len(planned.reported) * (kept[planned.lead].frame - take.first_simulated + 1)
     sink = TakeSink(store, take, lease, kept, _Pace(done), asked_to_stop)
     sink.tell("preparing")
-    drive(plan, sink, cores=Cores())
+    with Cores() as cores:
+        drive(plan, sink, cores=cores)
     _check_whole(store, plan, take)
     _finish(store, lease, TakeState.FINISHED, None)
 

@@ -11,6 +11,7 @@ import os
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Self
 
 import numba
 
@@ -26,16 +27,16 @@ def processor_seconds(stat: Path = Path("/proc/stat")) -> tuple[float, float]:
     """
     try:
         first = stat.read_text().split("\n", 1)[0].split()
-    except OSError:
+        user, nice, system, _, _, irq, softirq = (int(word) for word in first[1:8])
+    except (OSError, ValueError):
         return 0.0, 0.0
-    user, nice, system, _, _, irq, softirq = (int(word) for word in first[1:8])
     own = os.times()
     return (user + nice + system + irq + softirq) / os.sysconf("SC_CLK_TCK"), own.user + own.system
 
 
 class Cores:
-    """Sets the number of threads of the thread that calls `adapt`: `most`, or as many as it has now, and fewer
-    while others work.
+    """Sets how many threads the engine takes where `adapt` is called: `most`, or as many as it has now, and
+    fewer while others work. At the end of a `with` it takes all again.
     """
 
     def __init__(self, most: int | None = None, spent: Seconds = processor_seconds) -> None:
@@ -59,3 +60,11 @@ class Cores:
         """Threads to use beside others that keep `others` cores busy."""
         spare = QUIET if self.used < self._most else CROWDED
         return max(1, min(self._most, int((os.cpu_count() or 1) - others + spare)))
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """Take all threads again, for whatever comes next."""
+        self.used = self._most
+        numba.set_num_threads(self._most)

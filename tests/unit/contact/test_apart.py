@@ -6,8 +6,10 @@ import igl.predicates
 import numpy as np
 import pytest
 
+from patient_needle.core.contact import apart
 from patient_needle.core.contact.apart import doubtful_pairs
 from patient_needle.core.contact.intersections import crossing_pairs, self_crossing_pairs
+from patient_needle.core.model.errors import SolverError
 from tests.sheets import sheet
 
 EMPTY = np.zeros((0, 3), np.int32)
@@ -55,3 +57,23 @@ def test_what_touches_in_a_point_or_lies_far_away():
     assert len(crossing_pairs(corner, one, touching + 50.0, one)) == 0
     assert len(crossing_pairs(corner, EMPTY, touching, one)) == 0
     assert len(self_crossing_pairs(corner, EMPTY)) == 0
+
+
+def test_a_few_large_triangles_among_many_small_ones_keep_the_grid_small(monkeypatch):
+    points, triangles = sheet(1.0, 1.0, 0.05)
+    large = np.array([[-9.0, -9, -9], [9, -9, 9], [0, 9, 1]])
+    other = np.concatenate([points, large])
+    faces = np.concatenate([triangles, np.full((40, 3), len(points)) + [0, 1, 2]]).astype(np.int32)
+    reached = []
+    real = apart._sorted_into
+    monkeypatch.setattr(apart, "_sorted_into", lambda *args: reached.append(real(*args)) or reached[-1])
+    found = {tuple(pair) for pair in crossing_pairs(points, triangles, other, faces).tolist()}
+    assert len(reached[0][1]) <= apart.MOST_SHARED * len(faces)
+    assert found == exact(points, triangles, other, faces)
+
+
+def test_a_point_that_is_no_number_is_said():
+    points, triangles = sheet(0.2, 0.2, 0.1)
+    points[3] = np.nan
+    with pytest.raises(SolverError, match="no number"):
+        self_crossing_pairs(points, triangles)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 
 import numba
@@ -80,4 +79,14 @@ def test_the_system_tells_of_this_process(tmp_path):
     assert after[1] - before[1] == pytest.approx(0.3, abs=0.1)
     assert after[0] - before[0] >= 0.2
     assert processor_seconds(tmp_path / "nothing") == (0.0, 0.0)
-    assert os.cpu_count()
+    strange = tmp_path / "stat"
+    strange.write_text("cpu 12 strange\n")
+    assert processor_seconds(strange) == (0.0, 0.0)
+
+
+def test_whatever_comes_next_has_all_threads_again(monkeypatch):
+    cores, _ = adapted(1.0, monkeypatch)
+    assert numba.get_num_threads() == 1
+    with cores:
+        pass
+    assert numba.get_num_threads() == 2

@@ -30,7 +30,8 @@ def laplacian(count_wide: int, seed: int = 0) -> sparse.csr_matrix:
 def test_a_factor_solves_as_scipy_does(wide):
     matrix = laplacian(wide)
     right = np.random.default_rng(1).normal(size=(matrix.shape[0], 3))
-    assert factorised(matrix).solve(right) == pytest.approx(spsolve(matrix.tocsc(), right), rel=1e-9, abs=1e-12)
+    alone = SideBySide([(slice(0, len(right)), factorised(matrix))], [])
+    assert alone.three(right) == pytest.approx(spsolve(matrix.tocsc(), right), rel=1e-9, abs=1e-12)
 
 
 def test_factors_side_by_side_give_the_same_bits_on_one_thread_and_solve_as_alone():
@@ -52,7 +53,8 @@ def test_factors_side_by_side_give_the_same_bits_on_one_thread_and_solve_as_alon
     assert np.array_equal(found[0][0], found[1][0])
     assert np.array_equal(found[0][1], found[1][1])
     for span, factor in zip(spans, factors, strict=True):
-        alone = factor.solve(np.ascontiguousarray(right[span]))
+        own = np.ascontiguousarray(right[span])
+        alone = SideBySide([(slice(0, len(own)), factor)], []).three(own)
         assert found[0][0][span] == pytest.approx(alone, rel=1e-12, abs=1e-14)
     assert found[0][1][spans[1]] == pytest.approx(spsolve(second.tocsc(), force[spans[1]]), rel=1e-9)
     assert not found[0][1][spans[0]].any()

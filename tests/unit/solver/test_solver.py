@@ -17,12 +17,9 @@ from patient_needle.core.solver.diagnostics import FrameTally, furthest, stretch
 from patient_needle.core.solver.inertia import Calm, Inertia, timing
 from patient_needle.core.solver.linear import (
     Factors,
-    Gather,
     Hessian,
     Preconditioner,
     conjugate_gradients,
-    inner,
-    largest,
     together,
 )
 from patient_needle.core.solver.membrane import Membrane
@@ -30,6 +27,7 @@ from patient_needle.core.solver.newton import minimise
 from patient_needle.core.solver.state import Forces, Inflation
 from patient_needle.core.solver.step import Surround, settle
 from patient_needle.core.solver.stiffness import Stiffness, pattern_of
+from patient_needle.core.solver.sums import Gather, inner, largest
 from tests.balloon import two_discs
 from tests.sheets import NOTHING, cloth_of, free_engine, run_free, sheet, still, surroundings
 

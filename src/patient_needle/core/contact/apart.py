@@ -11,12 +11,14 @@ import numpy as np
 from numba import njit, prange
 
 from ..geometry.triangles import corners_of
+from ..model.errors import SolverError
 from ..model.typed import Indices, Points, Triangles
 
 PLANE_ERROR = 7.8e-16  # (7 + 56 e) e, rounded up, e being half a unit in the last place
 ALONG_ERROR = 1e-14  # of the sizes that go into a sum of three products
 CHUNKS = 8  # of the first surface's triangles, side by side
 MOST_CELLS = 48  # along each axis
+MOST_SHARED = 30  # cells that a triangle reaches, on average
 
 
 def doubtful_pairs(
@@ -30,13 +32,20 @@ def doubtful_pairs(
     boxes_b = boxes_a if itself else _boxes(points_b, triangles_b)
     low = np.maximum(boxes_a.min(axis=0)[:3], boxes_b.min(axis=0)[:3])
     high = np.minimum(boxes_a.max(axis=0)[3:], boxes_b.max(axis=0)[3:])
+    if not (np.isfinite(low).all() and np.isfinite(high).all()):
+        raise SolverError("crossings cannot be counted: a point is no number", remedy="Report this as a fault")
     if (low > high).any():
         return np.zeros((0, 2), np.int32)
     size = max(float((boxes_b[:, 3:] - boxes_b[:, :3]).mean()), float((boxes_a[:, 3:] - boxes_a[:, :3]).mean()))
     cell = np.maximum(np.full(3, max(1.5 * size, 1e-9)), (high - low) / (MOST_CELLS - 1))
-    counts = (np.floor((high - low) / cell) + 1).astype(np.int64)
-    cells_a = _cells_of(boxes_a, low, cell, counts)
-    cells_b = cells_a if itself else _cells_of(boxes_b, low, cell, counts)
+    while True:
+        counts = (np.floor((high - low) / cell) + 1).astype(np.int64)
+        cells_b = _cells_of(boxes_b, low, cell, counts)
+        # A few large triangles among many small ones would fill a fine grid many times over.
+        if np.prod(cells_b[:, 3:] - cells_b[:, :3] + 1, axis=1).sum() <= MOST_SHARED * len(cells_b):
+            break
+        cell = 2.0 * cell
+    cells_a = cells_b if itself else _cells_of(boxes_a, low, cell, counts)
     starts, members = _sorted_into(cells_b, counts)
     room = 1024
     while True:

@@ -187,6 +187,16 @@ def _edge_apart(x, motion, a, b, of, k, slack):
     return min(x[a, k], x[b, k]) - of[1] + ahead > slack or max(x[a, k], x[b, k]) - of[0] + behind < -slack
 
 
+@njit(cache=True, inline="always")
+def _beyond(x, motion, a, b, leaf, slack):
+    """Whether edge ab is further than `slack` from a leaf's box, along any axis; a vertex is an edge aa."""
+    return (
+        _edge_apart(x, motion, a, b, leaf[0], 0, slack)
+        or _edge_apart(x, motion, a, b, leaf[1], 1, slack)
+        or _edge_apart(x, motion, a, b, leaf[2], 2, slack)
+    )
+
+
 @njit(cache=True)
 def _pair_up(
     p, r, tri_a, owns_a, leaf_a, tri_b, owns_b, leaf_b, first_carrier, x, motion, slack, room, counts, q,
@@ -198,12 +208,7 @@ def _pair_up(
     """
     for k in range(3):
         v = np.uint32(tri_a[p, k])
-        if (owns_a[p] >> k) & 1 and not (
-            _edge_apart(x, motion, v, v, leaf_b[0], 0, room)
-            or _edge_apart(x, motion, v, v, leaf_b[1], 1, room)
-            or _edge_apart(x, motion, v, v, leaf_b[2], 2, room)
-            or has_corner(tri_b, r, v)
-        ):
+        if (owns_a[p] >> k) & 1 and not (_beyond(x, motion, v, v, leaf_b, room) or has_corner(tri_b, r, v)):
             a, b, c = corners_of(tri_b, r)
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
@@ -211,12 +216,7 @@ def _pair_up(
                 out_vertices, out_edge_edge, out_normal, out_gap, out_carrier, out_owner,
             )  # fmt: skip
         v = np.uint32(tri_b[r, k])
-        if (owns_b[r] >> k) & 1 and not (
-            _edge_apart(x, motion, v, v, leaf_a[0], 0, room)
-            or _edge_apart(x, motion, v, v, leaf_a[1], 1, room)
-            or _edge_apart(x, motion, v, v, leaf_a[2], 2, room)
-            or has_corner(tri_a, p, v)
-        ):
+        if (owns_b[r] >> k) & 1 and not (_beyond(x, motion, v, v, leaf_a, room) or has_corner(tri_a, p, v)):
             a, b, c = corners_of(tri_a, p)
             _keep(
                 _vertex_triangle(x, motion, v, a, b, c, slack),
@@ -225,11 +225,7 @@ def _pair_up(
             )  # fmt: skip
         if (owns_a[p] >> (3 + k)) & 1:
             a, b = np.uint32(tri_a[p, k]), np.uint32(tri_a[p, (k + 1) % 3])
-            if (
-                _edge_apart(x, motion, a, b, leaf_b[0], 0, room)
-                or _edge_apart(x, motion, a, b, leaf_b[1], 1, room)
-                or _edge_apart(x, motion, a, b, leaf_b[2], 2, room)
-            ):
+            if _beyond(x, motion, a, b, leaf_b, room):
                 continue
             for m in range(3):
                 if (owns_b[r] >> (3 + m)) & 1:

@@ -209,11 +209,11 @@ class PairFinder:
             self._capacity = 2 * int(found.counts.max())
 
 
-def _empty(count: int) -> tuple[np.ndarray, ...]:
-    """Room for the fields of `count` pairs."""
+def _empty(*shape: int) -> tuple[np.ndarray, ...]:
+    """Room for the fields of so many pairs."""
     return (
-        np.empty((count, 4), np.int32), np.empty(count, np.bool_), np.empty((count, 3)), np.empty(count),
-        np.empty(count, np.int32), np.empty(count, np.int32),
+        np.empty((*shape, 4), np.int32), np.empty(shape, np.bool_), np.empty((*shape, 3)), np.empty(shape),
+        np.empty(shape, np.int32), np.empty(shape, np.int32),
     )  # fmt: skip
 
 
@@ -222,22 +222,14 @@ class _Buffers:
 
     def __init__(self, capacity: int) -> None:
         self.counts = np.zeros(CHUNKS, np.int64)
-        self.vertices = np.empty((CHUNKS, capacity, 4), np.int32)
-        self.edge_edge = np.empty((CHUNKS, capacity), np.bool_)
-        self.normal = np.empty((CHUNKS, capacity, 3))
-        self.gap = np.empty((CHUNKS, capacity))
-        self.carrier = np.empty((CHUNKS, capacity), np.int32)
-        self.owner = np.empty((CHUNKS, capacity), np.int32)
+        self.fields = _empty(CHUNKS, capacity)
 
     def arrays(self):
-        return (self.counts, *(getattr(self, name) for name in PAIR_FIELDS))
+        return (self.counts, *self.fields)
 
     def pairs(self) -> Pairs:
         return Pairs(
-            *(
-                np.concatenate([getattr(self, name)[c, : self.counts[c]] for c in range(CHUNKS)])
-                for name in PAIR_FIELDS
-            )
+            *(np.concatenate([field[c, : self.counts[c]] for c in range(CHUNKS)]) for field in self.fields)
         )
 
 

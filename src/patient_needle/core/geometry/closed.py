@@ -12,10 +12,9 @@ from numba import njit
 
 from ..model.mesh import TriangleMap
 from ..model.typed import Flags, Points, Triangles
-from .triangles import corners_of
 
 ORDER, ACCURACY = 2, 2.0  # of the expansion; far triangles are taken together
-FEW = 16  # places: below, one sum over all triangles each is sooner done than a tree
+FEW, CERTAIN = 16, 1e-6  # so few places are sooner answered by exact sums than by a tree
 
 
 @dataclass(frozen=True)
@@ -96,33 +95,12 @@ def inside(points: Points, triangles: Triangles, queries: Points) -> Flags:
     if len(queries) == 0 or len(triangles) == 0:
         return np.zeros(len(queries), bool)
     if len(queries) <= FEW:
-        return np.asarray(_windings(points, triangles, np.ascontiguousarray(queries)) > 0.5)
+        corners, faces = np.ascontiguousarray(points, np.float64), triangles.astype(np.int64)
+        winds = np.array([igl.winding_number(corners, faces, place) for place in np.asarray(queries, float)])
+        # A whole number is certain. On the surface, and of an open one, only the tree's answer counts.
+        if (np.abs(winds - np.round(winds)) < CERTAIN).all():
+            return winds > 0.5
     return insider(points, triangles)(queries)
-
-
-@njit(cache=True)
-def _windings(points, triangles, queries):
-    """How often the triangles (m, 3) wind round each query (k, 3) m, (k,): the sum of the angles it sees.
-
-    Source: A. van Oosterom and J. Strackee, The solid angle of a plane triangle, IEEE Trans. Biomed. Eng. 30,
-    1983.
-    """
-    out = np.zeros(queries.shape[0])
-    for q in range(queries.shape[0]):
-        x, y, z = queries[q, 0], queries[q, 1], queries[q, 2]
-        for t in range(triangles.shape[0]):
-            i, j, k = corners_of(triangles, t)
-            a0, a1, a2 = points[i, 0] - x, points[i, 1] - y, points[i, 2] - z
-            b0, b1, b2 = points[j, 0] - x, points[j, 1] - y, points[j, 2] - z
-            c0, c1, c2 = points[k, 0] - x, points[k, 1] - y, points[k, 2] - z
-            a = np.sqrt(a0 * a0 + a1 * a1 + a2 * a2)
-            b = np.sqrt(b0 * b0 + b1 * b1 + b2 * b2)
-            c = np.sqrt(c0 * c0 + c1 * c1 + c2 * c2)
-            above = a0 * (b1 * c2 - b2 * c1) + a1 * (b2 * c0 - b0 * c2) + a2 * (b0 * c1 - b1 * c0)
-            below = a * b * c + (a0 * b0 + a1 * b1 + a2 * b2) * c
-            below += (b0 * c0 + b1 * c1 + b2 * c2) * a + (c0 * a0 + c1 * a1 + c2 * a2) * b
-            out[q] += np.arctan2(above, below) / (2 * np.pi)
-    return out
 
 
 def volume(points: Points, triangles: Triangles) -> float:

@@ -16,6 +16,7 @@ from ..model.typed import Points
 from .skinning import Pose, Skeleton, Skin, skinned
 
 POSES_KEPT = 10  # of each motion: a frame's substeps, both its ends and its middle
+POINTS_KEPT = 1_000_000  # in them all: a large body keeps fewer, at least the latest
 
 
 class Frames(Protocol):
@@ -70,7 +71,8 @@ class SkinnedMotion:
 
     def __post_init__(self) -> None:
         # Colliders, holds and the count of what shows through ask for the same few moments.
-        object.__setattr__(self, "_posed", lru_cache(POSES_KEPT)(self._skinned))
+        kept = max(1, min(POSES_KEPT, POINTS_KEPT // max(1, len(self.points))))
+        object.__setattr__(self, "_posed", lru_cache(kept)(self._skinned))
 
     def _skinned(self, frame: float, share: float) -> Points:
         pose = self.skeleton.rest if share == 0.0 else self.pose_at(frame)

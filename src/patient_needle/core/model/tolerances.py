@@ -23,7 +23,7 @@ EXTRA_PASSES = 2  # times as many passes where the solution still moves a lot
 ALREADY_THERE = 0.2  # of the step tolerance: the preconditioned gradient is about the step to come
 ARMIJO_SHARE = 1e-4  # share of the predicted fall that a step must bring (L. Armijo, 1966)
 ENERGY_ROUNDING = 1e-12  # share of the energy that summing it may lose
-LOCAL_BENDING = 40.0  # times its inertia, what bends a vertex; below, that serves as well as a factor
+LOCAL_BENDING = 40.0  # bending stiffness of a vertex over its inertia: below, no factor of bending is made
 LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds: softer links stay out of the factor
 
 # The first guess of a substep.

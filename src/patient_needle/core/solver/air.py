@@ -14,9 +14,9 @@ from ..model.shot import Wind
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 from .cloth import Cloth
 from .inertia import Timing
-from .linear import inner
 from .state import Forces, Inflation
 from .stiffness import Blocks
+from .sums import inner
 
 WAVES = 24
 FINEST = 6.0  # the longest wave over the shortest

@@ -12,8 +12,8 @@ from numba import njit, prange
 
 from ..model.typed import Points, Vectors
 from .cloth import Cloth
-from .linear import Gather, total
-from .stiffness import Blocks, Pattern, add_square
+from .stiffness import Blocks, Pattern, add_block, add_square
+from .sums import Gather, total
 
 
 class Bending:
@@ -190,15 +190,7 @@ def _stiffen(stiff, slopes, starts, codes, own_starts, own, blocks, diagonal):
             m6 += c * d
             m7 += c * e
             m8 += c * g
-        blocks[k, 0] += m0
-        blocks[k, 1] += m1
-        blocks[k, 2] += m2
-        blocks[k, 3] += m3
-        blocks[k, 4] += m4
-        blocks[k, 5] += m5
-        blocks[k, 6] += m6
-        blocks[k, 7] += m7
-        blocks[k, 8] += m8
+        add_block(blocks, k, m0, m1, m2, m3, m4, m5, m6, m7, m8)
     for v in prange(diagonal.shape[0]):
         for index in range(own_starts[v], own_starts[v + 1]):
             h, i = np.uint32(own[index] >> 2), np.uint32(own[index] & 3)

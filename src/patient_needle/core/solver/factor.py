@@ -43,12 +43,6 @@ class Factor:
     inverse: Scalars
     origin: Indices
 
-    def solve(self, right: Vectors) -> Vectors:
-        """The solution (n, 3) for right-hand sides (n, 3)."""
-        out, nothing = np.empty_like(right), np.zeros(0)
-        SideBySide([(slice(0, len(right)), self)], []).solve(right, nothing, out, nothing)
-        return out
-
 
 def factorised(matrix: sparse.csr_matrix) -> Factor:
     """The factor of a symmetric positive definite matrix (n, n); `SolverError` if it is neither."""
@@ -140,6 +134,12 @@ class SideBySide:
         self._origin = np.concatenate([one.origin for one in factors])
         self._work = np.zeros((columns, 3))
         self._last = np.zeros((GROUPS, last, 3))
+
+    def three(self, right: Vectors) -> Vectors:
+        """Solutions (n, 3) for right (n, 3) alone."""
+        out, nothing = np.zeros_like(right), np.zeros(len(right))
+        self.solve(right, nothing, out, nothing)
+        return out
 
     def solve(self, right: Vectors, force: Scalars, out: Vectors, moved: Scalars) -> None:
         """Solve for right (n, 3) into out (n, 3), and for force (n,) into moved (n,) where factors say so."""

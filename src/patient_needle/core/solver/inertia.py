@@ -10,10 +10,11 @@ from scipy import sparse
 
 from ..model.typed import Points, Scalars, Vectors
 from .cloth import Cloth
-from .factor import factorised
-from .linear import inner, rest_operator
+from .factor import SideBySide, factorised
+from .linear import rest_operator
 from .state import ClothState
 from .stiffness import Blocks
+from .sums import inner
 
 BRAKE = 1500.0  # 1/s, the fastest a wave dies away at a calm of 1
 VISCOSITY = 2.5  # m2/s at a calm of 1: what lies within sqrt(VISCOSITY / BRAKE), 4 cm, is one neighbourhood
@@ -103,7 +104,8 @@ class Calm:
         mass = (cloth.mass / cloth.vertex_areas)[cloth.triangles].mean(axis=1) * cloth.areas
         viscosity = VISCOSITY * calm * mass * cloth.calm[cloth.triangles].mean(axis=1)
         viscous = rest_operator(cloth, viscosity, viscosity)
-        self._smooth = factorised(viscous + sparse.diags(np.maximum(self._brake, 1e-12 * cloth.mass)))
+        braked = viscous + sparse.diags(np.maximum(self._brake, 1e-12 * cloth.mass))
+        self._smooth = SideBySide([(slice(0, cloth.count), factorised(braked))], [])
         own = viscous.diagonal()
         self._own = self._brake * own / np.maximum(self._brake + own, 1e-300)
         self._carried = np.zeros((cloth.count, 3))
@@ -139,5 +141,5 @@ class Calm:
 
     def _beyond(self, away: Vectors) -> Vectors:
         """The brake on what `away` (n, 3) m is beyond its neighbourhood, N."""
-        smoothed = self._smooth.solve(np.ascontiguousarray(self._brake[:, None] * away))
+        smoothed = self._smooth.three(np.ascontiguousarray(self._brake[:, None] * away))
         return (self._brake / self._reach)[:, None] * (away - smoothed)

@@ -1,4 +1,4 @@
-"""Sums and constant factors that come out the same on any number of threads, and conjugate gradients."""
+"""The linearised Hessian, what preconditions it, and conjugate gradients."""
 
 from __future__ import annotations
 
@@ -7,90 +7,19 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from numba import njit, prange
+from numba import njit
 from scipy import sparse
 
-from ..geometry.topology import incidence
 from ..model.tolerances import LEAST_FIXING, LOCAL_BENDING
-from ..model.typed import Flags, Indices, Points, Scalars, Vectors
+from ..model.typed import Flags, Points, Scalars, Vectors
 from .cloth import Cloth
 from .factor import Factor, SideBySide, factorised
 from .stiffness import Blocks, Stiffness
+from .sums import inner, largest
 
 # Factors are made for steps of 1/STEP s and RUNGS to each doubling of it.
 STEP, RUNGS = 96.0, 4
 MOST_FACTORS = 16
-
-
-class Gather:
-    """Adds corner shares (m * c, 3) of elements (m, c) into their vertices."""
-
-    def __init__(self, elements: Indices, vertex_count: int) -> None:
-        self.starts, self.corners = incidence(elements, vertex_count)
-        self.shares = np.zeros((elements.size, 3))
-
-    @property
-    def bytes(self) -> int:
-        """Of the shares, written and read, and of the way to them."""
-        return 2 * self.shares.nbytes + self.starts.nbytes + self.corners.nbytes
-
-    def add_to(self, out: Vectors) -> None:
-        """Add every share to its vertex in out (n, 3)."""
-        _gather(self.starts, self.corners, self.shares, out)
-
-
-@njit(parallel=True, cache=True)
-def _gather(starts, corners, shares, out):
-    """Add up every vertex's corners.
-
-    corners (c,) of each vertex from starts (n + 1,); shares (c, 3); out (n, 3).
-    """
-    for v in prange(out.shape[0]):
-        sum_corners(v, starts, corners, shares, out)
-
-
-@njit(cache=True)
-def sum_corners(v, starts, corners, shares, out):
-    """Add up vertex v's corners, in order.
-
-    starts, corners, shares and out as in `_gather`.
-    """
-    a, b, c = 0.0, 0.0, 0.0
-    for i in range(np.uint32(starts[v]), np.uint32(starts[v + 1])):
-        corner = np.uint32(corners[i])
-        a += shares[corner, 0]
-        b += shares[corner, 1]
-        c += shares[corner, 2]
-    out[v, 0] += a
-    out[v, 1] += b
-    out[v, 2] += c
-
-
-@njit(cache=True)
-def total(values):
-    """Sum of a vector, in order."""
-    result = 0.0
-    for i in range(values.shape[0]):
-        result += values[i]
-    return result
-
-
-@njit(cache=True)
-def inner(a, b):
-    """Inner product of two (n, 3) arrays, in order: the same bits whatever their alignment."""
-    result = 0.0
-    for i in range(a.shape[0]):
-        result += a[i, 0] * b[i, 0] + a[i, 1] * b[i, 1] + a[i, 2] * b[i, 2]
-    return result
-
-
-@njit(cache=True)
-def largest(a):
-    """Largest length among the rows of an (n, 3) array."""
-    result = 0.0
-    for i in range(a.shape[0]):
-        result = max(result, a[i, 0] * a[i, 0] + a[i, 1] * a[i, 1] + a[i, 2] * a[i, 2])
-    return np.sqrt(result)
 
 
 def rest_operator(cloth: Cloth, weft: Scalars, warp: Scalars) -> sparse.csr_matrix:
@@ -158,8 +87,8 @@ class Hessian:
 
 @dataclass(frozen=True, eq=False)
 class Factored:
-    """Factors of one cloth for one length of step: of motion anywhere; and of motion along the normals, with
-    the diagonal (n,) N/m of that, if bending reaches further than from one vertex to the next.
+    """Factors of one cloth for one length of step: of motion anywhere, and of motion along the normals with the
+    diagonal (n,) N/m of that. Without the second where each vertex's own stiffness serves as well.
     """
 
     anywhere: Factor

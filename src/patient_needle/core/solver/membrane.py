@@ -17,8 +17,8 @@ from numba import njit, prange
 from ..geometry.triangles import corners_of
 from ..model.typed import Points, Vectors
 from .cloth import Cloth
-from .linear import Gather, total
-from .stiffness import Blocks, Pattern, add_square
+from .stiffness import Blocks, Pattern, add_block, add_square
+from .sums import Gather, total
 
 # Columns of the linearisation: unit weft and warp images, then along/across stiffness of each, shear
 # stiffness and the shear angle's derivative by both images.
@@ -289,15 +289,7 @@ def _stiffen(corners, line, starts, codes, own_starts, own, blocks, diagonal):
             m6 += c * line[t, 0] + f * line[t, 3] + g2 * h0
             m7 += c * line[t, 1] + f * line[t, 4] + g2 * h1
             m8 += even + c * line[t, 2] + f * line[t, 5] + g2 * h2
-        blocks[k, 0] += m0
-        blocks[k, 1] += m1
-        blocks[k, 2] += m2
-        blocks[k, 3] += m3
-        blocks[k, 4] += m4
-        blocks[k, 5] += m5
-        blocks[k, 6] += m6
-        blocks[k, 7] += m7
-        blocks[k, 8] += m8
+        add_block(blocks, k, m0, m1, m2, m3, m4, m5, m6, m7, m8)
     for v in prange(diagonal.shape[0]):
         for index in range(own_starts[v], own_starts[v + 1]):
             t = np.uint32(own[index] // 3)

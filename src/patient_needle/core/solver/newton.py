@@ -15,8 +15,9 @@ from ..model.tolerances import (
     Patience,
 )
 from ..model.typed import Flags, Points, Vectors
-from .linear import Hessian, Preconditioner, Term, conjugate_gradients, inner, largest
+from .linear import Hessian, Preconditioner, Term, conjugate_gradients
 from .stiffness import Stiffness
+from .sums import inner, largest
 
 
 @dataclass(frozen=True, eq=False)

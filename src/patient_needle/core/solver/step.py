@@ -35,12 +35,13 @@ from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
 from .first_guess import Friction, first_guess, staying
 from .inertia import Inertia, Timing, timing
-from .linear import Hessian, Preconditioner, Term, Together, conjugate_gradients, inner, largest, together
+from .linear import Hessian, Preconditioner, Term, Together, conjugate_gradients, together
 from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
 from .state import ClothState, Forces, at_rest
 from .stiffness import Stiffness
+from .sums import inner, largest
 
 MOST_TOGETHER = 4  # sets of factors kept ready
 LOOK_EVERY = 24  # steps between two looks at how far from rest it is

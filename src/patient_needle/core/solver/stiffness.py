@@ -2,10 +2,8 @@
 
 Membrane and bending are summed into blocks once a pass, block by block from the elements around it, so that no
 two threads write to one place and every sum has its order. They are then laid out row by row, each twice, so
-that a product reads them in order and nothing else: conjugate gradients take many for every pass. A product
-waits for memory, so rows are in single precision and meet differences of their vertices' motion: what all
-vertices do alike, which costs no elastic energy, keeps double precision. Hinges and triangles linearise to far
-more numbers than their blocks have.
+that a product reads them in order and nothing else: conjugate gradients take many for every pass. Hinges and
+triangles linearise to far more numbers than their blocks have.
 """
 
 from __future__ import annotations
@@ -19,6 +17,7 @@ from numpy.typing import NDArray
 
 from ..geometry.topology import incidence
 from ..model.typed import Flags, Indices, Scalars, Triangles, Vectors
+from .sums import total
 
 Unsigned = NDArray[np.uint32]  # an index without a sign needs no look at it in a kernel
 CHUNKS = 8  # of the rows, each with a sum of its own: the same bits on any number of threads
@@ -146,22 +145,13 @@ class Stiffness(Blocks):
         _multiply(
             p, self.diagonal, self._rows, self._starts, self._neighbours, held, out, self._sums,
         )  # fmt: skip
-        return float(_total(self._sums))
+        return float(total(self._sums))
 
     def along(self, directions: Vectors) -> Scalars:
         """Each vertex's own stiffness (n,) N/m along its direction (n, 3)."""
         out = np.empty(len(directions))
         _along(self.diagonal, directions, out)
         return out
-
-
-@njit(cache=True)
-def _total(sums):
-    """Sum of a vector, in order."""
-    result = 0.0
-    for i in range(sums.shape[0]):
-        result += sums[i]
-    return result
 
 
 @njit(parallel=True, cache=True)
@@ -227,3 +217,17 @@ def add_square(diagonal, v, stiffness, a, b, c):
     diagonal[v, 3] += stiffness * a * b
     diagonal[v, 4] += stiffness * a * c
     diagonal[v, 5] += stiffness * b * c
+
+
+@njit(cache=True, inline="always")
+def add_block(blocks, k, a, b, c, d, e, f, g, h, i):
+    """Add the block of rows (a, b, c), (d, e, f), (g, h, i) to block k of blocks (b, 9)."""
+    blocks[k, 0] += a
+    blocks[k, 1] += b
+    blocks[k, 2] += c
+    blocks[k, 3] += d
+    blocks[k, 4] += e
+    blocks[k, 5] += f
+    blocks[k, 6] += g
+    blocks[k, 7] += h
+    blocks[k, 8] += i

@@ -25,10 +25,10 @@ from ...model.tolerances import (
 )
 from ...model.typed import Flags, Indices, Points, Scalars
 from ...solver.cloth import Cloth
-from ...solver.linear import largest
 from ...solver.outfit import Outfit
 from ...solver.state import ClothState, at_rest
 from ...solver.step import Engine, Surround
+from ...solver.sums import largest
 from ..cast.colliders import Colliders
 from ..holds.acting import together
 from .advance import Constants
