@@ -99,7 +99,8 @@ class Figure:
     joints: when it is moved by a skeleton; frames (f, n, 3) float32 at the file's own `stated.rate`: when it is
     moved by points or as a whole; neither when it stands. first: the file's own number of the first frame.
     shapes: named offsets (n, 3) from the mesh, as made; amounts: how far those that have keys are taken on at
-    each frame at the rate asked for, (f,); notes: what was mended in reading.
+    each frame at the rate asked for, (f,); notes: what was mended in reading; decimal: the mesh was written as
+    text, in decimal numbers.
     """
 
     mesh: Mesh
@@ -110,6 +111,7 @@ class Figure:
     shapes: dict[str, Points] = field(default_factory=dict)
     amounts: dict[str, Scalars] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    decimal: bool = False
 
 
 def unique(names: Sequence[str]) -> list[str]:

@@ -101,6 +101,20 @@ Samples = LazyFrames | NDArray[np.float32]
 
 
 @dataclass(frozen=True, eq=False)
+class TurnedFrames:
+    """Frames (f, n, 3), each point turned and scaled by a matrix (3, 3), in double precision."""
+
+    samples: Samples
+    matrix: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.samples)
+
+    def __getitem__(self, index: int) -> NDArray[np.float64]:
+        return np.asarray(np.asarray(self.samples[index], np.float64) @ self.matrix.T)
+
+
+@dataclass(frozen=True, eq=False)
 class CacheFrames:
     """A cache in metres, Y up, as a source of frames from `first` on; see `FrameSource`."""
 

@@ -199,7 +199,7 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
     ending = path.suffix.lower()
     if ending in _figure_readers:
         return _guarded(_figure_readers[ending], path, ask)
-    return Figure(chosen(read_meshes(path), ask.mesh, path), Stated())
+    return Figure(chosen(read_meshes(path), ask.mesh, path), Stated(), decimal=ending == ".obj")
 
 
 def chosen(meshes: list[Mesh], name: str | None, path: Path) -> Mesh:

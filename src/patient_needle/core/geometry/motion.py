@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from ..model.errors import CastError
 from ..model.motion import Motion
-from ..model.typed import Points
+from ..model.typed import Points, Triangles
+from .between import Between
 from .skinning import Pose, Skeleton, Skin, skinned
 
 POSES_KEPT = 10  # of each motion: a frame's substeps, both its ends and its middle
@@ -41,7 +42,7 @@ class Still:
         """See `Motion.at`."""
         return self.points
 
-    def toward_first(self, frame: int, share: float) -> Points:  # noqa: ARG002
+    def toward_first(self, frame: float, share: float) -> Points:  # noqa: ARG002
         """See `Motion.toward_first`."""
         return self.points
 
@@ -98,7 +99,7 @@ class SkinnedMotion:
         """See `Motion.at`."""
         return self._posed(frame, 1.0)
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`; joints are interpolated, not points."""
         return self._posed(frame, share)
 
@@ -116,12 +117,16 @@ class CachedMotion:
     """A vertex cache beside a rest mesh.
 
     rest_points (n, 3) m; frames (f, n, 3) m, frames[k] at frame first_frame + k. Between frames each point
-    follows a cubic through its four neighbours (E. Catmull and R. Rom, 1974), one-sided at the ends.
+    follows a cubic through its four neighbours (E. Catmull and R. Rom, 1974), one-sided at the ends. triangles
+    (m, 3): its surface, by which it keeps its shape on the way from the rest pose; without them points go
+    straight.
     """
 
     rest_points: Points
     frames: Frames
     first_frame: int
+    triangles: Triangles | None = None
+    _ways: dict[float, Between] = field(default_factory=dict, init=False, repr=False)
 
     def rest(self) -> Points:
         """See `Motion.rest`."""
@@ -137,9 +142,16 @@ class CachedMotion:
             return np.asarray(self.frames[index], np.float64)
         return _cubic(self.frames, index, share)
 
-    def toward_first(self, frame: int, share: float) -> Points:
-        """See `Motion.toward_first`; points move straight, so a turning limb loses volume on its way."""
-        return self.rest_points + share * (self.at(frame) - self.rest_points)
+    def toward_first(self, frame: float, share: float) -> Points:
+        """See `Motion.toward_first`."""
+        if self.triangles is None or not 0.0 < share < 1.0:
+            return self.rest_points + share * (self.at(frame) - self.rest_points)
+        way = self._ways.get(frame)
+        if way is None:  # a shot has one first frame
+            way = Between(self.rest_points, self.at(frame), self.triangles)
+            self._ways.clear()
+            self._ways[frame] = way
+        return way.at(share)
 
     def span(self) -> tuple[float, float]:
         """See `Motion.span`."""

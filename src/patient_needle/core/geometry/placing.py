@@ -17,28 +17,39 @@ from .motion import SkinnedMotion, Still
 from .skinning import Pose, Skeleton, Skin, joint_matrices
 from .triangles import vertex_normals
 
-Z_UP_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
+TO_Y_UP = {
+    "x": np.array([[0.0, -1, 0], [1, 0, 0], [0, 0, 1]]),
+    "y": np.eye(3),
+    "z": np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]),
+}  # turns: nothing is mirrored
+GRID = 1e9  # steps of a metre that decimal numbers are kept to
 ANY_REACH = replace(DEFAULT, hold_reach=np.inf)  # a shape may lie anywhere
 
 
 @dataclass(frozen=True, eq=False)
 class PlacedMotion:
-    """Another motion under one affine transform (4, 4), at every frame alike."""
+    """Another motion under one affine transform (4, 4), at every frame alike. decimal: metres to a unit of its
+    points, of a file that writes decimal numbers; None for one that does not. See `in_metres`.
+    """
 
     motion: Motion
     transform: Matrices
+    decimal: float | None = None
 
     def rest(self) -> Points:
         """See `Motion.rest`."""
-        return moved(self.motion.rest(), self.transform)
+        return self._put(self.motion.rest())
 
     def at(self, frame: float) -> Points:
         """See `Motion.at`."""
-        return moved(self.motion.at(frame), self.transform)
+        return self._put(self.motion.at(frame))
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`."""
-        return moved(self.motion.toward_first(frame, share), self.transform)
+        return self._put(self.motion.toward_first(frame, share))
+
+    def _put(self, points: Points) -> Points:
+        return moved(points if self.decimal is None else in_metres(points, self.decimal), self.transform)
 
     def span(self) -> tuple[float, float]:
         """See `Motion.span`."""
@@ -65,10 +76,9 @@ class RetimedMotion:
         """See `Motion.at`."""
         return self.motion.at(self._own(frame))
 
-    def toward_first(self, frame: int, share: float) -> Points:
-        """See `Motion.toward_first`; points move straight."""
-        rest = self.motion.rest()
-        return rest + share * (self.at(frame) - rest)
+    def toward_first(self, frame: float, share: float) -> Points:
+        """See `Motion.toward_first`."""
+        return self.motion.toward_first(self._own(frame), share)
 
     def span(self) -> tuple[float, float]:
         """See `Motion.span`: only whole frames that the motion reaches."""
@@ -91,6 +101,41 @@ class RetimedMotion:
 
 
 @dataclass(frozen=True, eq=False)
+class RoutedMotion:
+    """A motion that is turned by `turn` degrees about the upward axis, left is positive, and then moved by
+    `move` (3,) m, while its rest pose stays. On the way from the rest pose it is turned and moved in part.
+    """
+
+    motion: Motion
+    turn: float
+    move: tuple[float, float, float]
+
+    def rest(self) -> Points:
+        """See `Motion.rest`."""
+        return self.motion.rest()
+
+    def at(self, frame: float) -> Points:
+        """See `Motion.at`."""
+        return self._put(self.motion.at(frame), 1.0)
+
+    def toward_first(self, frame: float, share: float) -> Points:
+        """See `Motion.toward_first`."""
+        return self._put(self.motion.toward_first(frame, share), share)
+
+    def span(self) -> tuple[float, float]:
+        """See `Motion.span`."""
+        return self.motion.span()
+
+    def shaped(self, frame: float) -> Motion:
+        """See `Motion.shaped`."""
+        return replace(self, motion=self.motion.shaped(frame))
+
+    def _put(self, points: Points, share: float) -> Points:
+        x, y, z = (share * value for value in self.move)
+        return moved(points, placement(1.0, "y", 1.0, share * self.turn, (x, y, z)))
+
+
+@dataclass(frozen=True, eq=False)
 class ParentedMotion:
     """Points (n, 3) m that a joint of a character carries; they stand as given when the character is at rest.
 
@@ -110,7 +155,7 @@ class ParentedMotion:
         """See `Motion.at`."""
         return self._under(self.carrier.pose_at(frame))
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`."""
         return self._under(self.carrier.skeleton.rest.toward(self.carrier.pose_at(frame), share))
 
@@ -134,12 +179,30 @@ def moved(points: Points, transform: Matrices) -> Points:
     return points @ transform[:3, :3].T + transform[:3, 3]
 
 
-def placement(metres: float, up: str, scale: float, turn: float, move: tuple[float, float, float]) -> Matrices:
-    """From file units and axes to the shot's metres, Y up, (4, 4): first the unit and axis, then `scale`, then
-    a turn by `turn` degrees about the upward axis, left is positive, then a move in m.
+def in_metres(points: Points, metres: float) -> Points:
+    """Points (n, 3) of a file with decimal numbers, in metres on a grid of a nanometre.
+
+    Each number becomes the double that its decimal in metres stands for. A length written in metres, centimetres
+    or millimetres, with up to nine decimals of a metre, is thus the same bits.
+    """
+    return np.asarray(np.rint(points * (metres * GRID)) / GRID)
+
+
+def placement(
+    metres: float,
+    up: str,
+    scale: float,
+    turn: float,
+    move: tuple[float, float, float],
+    *,
+    mirrored: bool = False,
+) -> Matrices:
+    """From file units and axes to the shot's metres, Y up, (4, 4): first the unit and axis, then left and right
+    exchanged if `mirrored`, then `scale`, then a turn by `turn` degrees about the upward axis, left is positive,
+    then a move in m.
     """
     out = np.eye(4)
-    axes = Z_UP_TO_Y_UP if up == "z" else np.eye(3)
+    axes = np.diag([-1.0, 1.0, 1.0]) @ TO_Y_UP[up] if mirrored else TO_Y_UP[up]
     cos, sin = np.cos(np.radians(turn)), np.sin(np.radians(turn))
     if turn % 90 == 0:  # a quarter turn leaves no dust of pi
         cos, sin = np.round(cos), np.round(sin)
@@ -175,7 +238,7 @@ class ShapedMotion:
         """See `Motion.at`."""
         return self.shaped(frame).at(frame)
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`: in the shape it has at `frame`."""
         return self.shaped(frame).toward_first(frame, share)
 
@@ -216,7 +279,7 @@ class _Riding:
     def at(self, frame: float) -> Points:
         return self._on(self.motion.at(frame))
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         return self._on(self.motion.toward_first(frame, share))
 
     def _on(self, points: Points) -> Points:
@@ -247,6 +310,6 @@ def drawn_in(points: Points, triangles: Triangles, share: Scalars, depth: float)
 
 def skin_of(motion: Motion) -> tuple[Skin, Skeleton] | None:
     """Of what a motion places, shapes or retimes, if that is a skinned body with all its points."""
-    while isinstance(motion, (PlacedMotion, RetimedMotion, ShapedMotion)):
+    while isinstance(motion, (PlacedMotion, RetimedMotion, RoutedMotion, ShapedMotion)):
         motion = motion.motion
     return (motion.skin, motion.skeleton) if isinstance(motion, SkinnedMotion) else None

@@ -23,7 +23,7 @@ class Motion(Protocol):
     def at(self, frame: float) -> Points:
         """Positions at `frame`, (n, 3) m."""
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """Part of the way from the rest pose to `frame`, (n, 3) m."""
 
     def span(self) -> tuple[float, float]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from ...core.craft.garments.sources import FromMesh
 from ...core.geometry.motion import CachedMotion
-from ...core.geometry.placing import moved
+from ...core.geometry.placing import in_metres, moved
 from ...core.model.curve import Curve
 from ...core.model.errors import NeedleError, ShotError
 from ...core.model.garment import FREE, Prescription, Source
@@ -17,6 +17,7 @@ from ...core.model.mesh import Mesh
 from ...core.model.motion import Motion, Window
 from ...core.model.shot import CastMember, Filling, Garment, RunIn, ShotPlan, Wind
 from ...core.model.tolerances import ALL
+from ...core.model.units import metres_per
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
 from ..frames import CacheFrames, lasting
@@ -130,9 +131,12 @@ def source_of(recipe: Recipe, folder: Path, name: str) -> Source:
     """What a recipe makes, for the garment called `name`."""
     match recipe:
         case FileRecipe():
-            mesh = read_figure(folder / recipe.file, FigureAsk(recipe.mesh)).mesh
-            whole = placement_of(recipe.unit, recipe.up, recipe.placed, f"'{name}'")
-            return FromMesh(mesh.with_vertices(moved(mesh.vertices, whole)), np.array(recipe.warp))
+            figure = read_figure(folder / recipe.file, FigureAsk(recipe.mesh))
+            points, unit = figure.mesh.vertices, recipe.unit
+            if figure.decimal:
+                points, unit = in_metres(points, metres_per(unit, where=f"'{name}'")), "m"
+            whole = placement_of(unit, recipe.up, recipe.placed, f"'{name}'")
+            return FromMesh(figure.mesh.with_vertices(moved(points, whole)), np.array(recipe.warp))
 
 
 def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | None:

@@ -38,6 +38,7 @@ FORMAT, VERSION = "patient-needle-shot", 2
 Acceleration = Annotated[float, Within(-1e4, 1e4, "m/s2")]
 Stiffness = Annotated[float, Within(-1e9, 1e9, "N/m")]
 Rigidity = Annotated[float, Within(-1e6, 1e6, "N m")]
+Up = Literal["x", "y", "z"]
 Reach = Annotated[float, Within(-100_000, 100_000, "mm")]
 KeyedPlace = Annotated[Keyed, Within(-1e6, 1e6, "m")]
 KeyedTurn = Annotated[Keyed, Within(-1e6, 1e6, "degrees")]
@@ -108,13 +109,24 @@ class ColliderRecord(Record):
 
 
 class PlacedRecord(Record):
-    """Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
-    axis (left is positive), then a move in m. It holds at every frame.
+    """Where a file's content is put, after its unit and axis: left and right exchanged if mirrored, then scale,
+    then a turn in degrees about the upward axis (left is positive), then a move in m. It holds at every frame.
     """
 
+    mirrored: bool = False
     scale: Annotated[float, Within(1e-9, 1e6)] = 1.0
     turn: Annotated[float, Within(-360, 360, "degrees")] = 0.0
     move: Place = (0.0, 0.0, 0.0)
+
+
+class CacheReadRecord(Record):
+    """How the points of a cache are read, where that differs from their mesh: unit and axis, the mesh's own if
+    left out; mirrored: left and right are exchanged.
+    """
+
+    unit: Text | None = None
+    up: Up | None = None
+    mirrored: bool = False
 
 
 class MotionRecord(Record):
@@ -150,18 +162,22 @@ class CastRecord(Record):
     """A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on;
-    outwards: whether its faces are turned so that they look outwards.
+    outwards: whether its faces are turned to look outwards; motion_turn in degrees and motion_move in m:
+    how its motion is turned and moved while its rest pose stays.
     """
 
     name: Name
     kind: Literal["character", "prop", "set piece"]
     file: FileName
     unit: Text = "m"
-    up: Literal["y", "z"] = "y"
+    up: Up = "y"
     mesh: Text | None = None
     cache: FileName | None = None
+    cache_as: CacheReadRecord = CacheReadRecord()
     animation: Text | None = None
     starts_at: Frame = 0
+    motion_turn: Annotated[float, Within(-360, 360, "degrees")] = 0.0
+    motion_move: Place = (0.0, 0.0, 0.0)
     outwards: bool = False
     placed: PlacedRecord = PlacedRecord()
     timing: Literal["real time", "frame for frame"] = "real time"
@@ -494,7 +510,7 @@ class FileRecipe(Record):
     kind: Literal["file"]
     file: FileName
     unit: Text = "m"
-    up: Literal["y", "z"] = "y"
+    up: Up = "y"
     mesh: Text | None = None
     placed: PlacedRecord = PlacedRecord()
     warp: Direction = (0.0, 1.0, 0.0)

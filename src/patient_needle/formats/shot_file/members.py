@@ -19,7 +19,15 @@ from ...core.craft.cast.understudies import (
 )
 from ...core.geometry.closed import turned_outwards
 from ...core.geometry.motion import CachedMotion, SkinnedMotion, Still
-from ...core.geometry.placing import ParentedMotion, PlacedMotion, RetimedMotion, ShapedMotion, placement
+from ...core.geometry.placing import (
+    TO_Y_UP,
+    ParentedMotion,
+    PlacedMotion,
+    RetimedMotion,
+    RoutedMotion,
+    ShapedMotion,
+    placement,
+)
 from ...core.geometry.skinning import Skin, onto
 from ...core.geometry.topology import triangulated
 from ...core.model.errors import CastError, NeedleError, ShotError
@@ -29,7 +37,7 @@ from ...core.model.shot import CastMember, ColliderSettings, RunIn
 from ...core.model.typed import Flags, Indices, Matrices
 from ...core.model.units import from_mm, metres_per
 from ..contents import Figure, FigureAsk, SkinnedSource, Stated
-from ..frames import Samples, lasting
+from ..frames import Samples, TurnedFrames, lasting
 from ..registry import read_cache, read_figure
 from .document import CastRecord, ColliderRecord, PlacedRecord
 from .ranges import curve_of, switch_of
@@ -146,10 +154,15 @@ def assemble_member(
     if blends:
         motion = ShapedMotion(motion, triangulated(figure.mesh).triangles, blends)
     whole = placement_of(record.unit, record.up, record.placed, f"'{record.name}'")
-    if not np.array_equal(whole, np.eye(4)):
+    if figure.decimal:
+        per_unit = metres_per(record.unit)
+        motion = PlacedMotion(motion, placement_of("m", record.up, record.placed, record.name), per_unit)
+    elif not np.array_equal(whole, np.eye(4)):
         motion = PlacedMotion(motion, whole)
     if record.parent is not None:
         motion = _carried(record, motion, known or {})
+    if record.motion_turn != 0 or any(record.motion_move):
+        motion = RoutedMotion(motion, record.motion_turn, record.motion_move)
     mesh = figure.mesh.with_vertices(motion.rest())
     cut = triangulated(mesh)
     if record.outwards:
@@ -183,7 +196,9 @@ def _carried(record: CastRecord, motion: Motion, known: Mapping[str, AssembledMe
             remedy=f"It has {', '.join(names)}",
         )
     joint = names.index(record.parent.joint)
-    return ParentedMotion(motion.rest(), carrier.bare, joint, carrier.placement)
+    carried = ParentedMotion(motion.rest(), carrier.bare, joint, carrier.placement)
+    route = carrier.member.motion
+    return replace(route, motion=carried) if isinstance(route, RoutedMotion) else carried
 
 
 def _understudy(record: CastRecord, member: CastMember, frames: tuple[int, int]) -> CastMember | None:
@@ -196,7 +211,18 @@ def _understudy(record: CastRecord, member: CastMember, frames: tuple[int, int])
 
 def placement_of(unit: str, up: str, placed: PlacedRecord, where: str) -> Matrices:
     """From a file's units and axes to the shot's, (4, 4)."""
-    return placement(metres_per(unit, where=where), up, placed.scale, placed.turn, placed.move)
+    metres = metres_per(unit, where=where)
+    return placement(metres, up, placed.scale, placed.turn, placed.move, mirrored=placed.mirrored)
+
+
+def from_cache_of(record: CastRecord) -> Matrices | None:
+    """From the units and axes of a member's cache to its mesh's, (3, 3); None where they are the same."""
+    as_read, where = record.cache_as, f"cache of '{record.name}'"
+    unit, up = as_read.unit or record.unit, as_read.up or record.up
+    if (unit, up, as_read.mirrored) == (record.unit, record.up, False):
+        return None
+    to_metres = placement(metres_per(unit, where=where), up, 1.0, 0.0, (0, 0, 0), mirrored=as_read.mirrored)
+    return np.asarray(TO_Y_UP[record.up].T @ to_metres[:3, :3] / metres_per(record.unit, where=where))
 
 
 def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes: list[str]) -> Motion:
@@ -211,7 +237,7 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
                 remedy="Use a cache and a rest mesh of the same topology",
             )
         frames = lasting(content.frames)
-        return _by_points(record, figure, frames, content.frame_rate, rate, notes, path)
+        return _by_points(record, figure, frames, content.frame_rate, rate, notes, path, from_cache_of(record))
     if figure.frames is not None:
         return _by_points(record, figure, figure.frames, figure.stated.rate, rate, notes, folder / record.file)
     joints = figure.joints
@@ -231,9 +257,9 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
 
 def _by_points(
     record: CastRecord, figure: Figure, frames: Samples, own: float | None, rate: float, notes: list[str],
-    path: Path,
+    path: Path, turned: Matrices | None = None,
 ) -> Motion:  # fmt: skip
-    """A point cache at the shot's rate."""
+    """A point cache at the shot's rate; turned (3, 3): from its units and axes to its mesh's."""
     if len(frames) == 0:
         raise CastError("the cache holds no frames", where=str(path), remedy="Write it again")
     bad = next((k for k, frame in enumerate(frames) if not np.isfinite(frame).all()), None)
@@ -243,12 +269,15 @@ def _by_points(
             where=str(path),
             remedy="Write the cache again",
         )
+    moves = frames if turned is None else TurnedFrames(frames, turned)
+    triangles = triangulated(figure.mesh).triangles
     if own is None or abs(own / rate - 1) < 1e-4 or record.timing == "frame for frame":
-        return CachedMotion(figure.mesh.vertices, frames, record.starts_at)
+        return CachedMotion(figure.mesh.vertices, moves, record.starts_at, triangles)
     notes.append(
         f"{own:g} frames a second in the file are played in real time at {rate:g}, points between by a cubic"
     )
-    return RetimedMotion(CachedMotion(figure.mesh.vertices, frames, 0), record.starts_at, own / rate)
+    cached = CachedMotion(figure.mesh.vertices, moves, 0, triangles)
+    return RetimedMotion(cached, record.starts_at, own / rate)
 
 
 def _moved_by(record: CastRecord, figure: Figure, folder: Path, rate: float | None, notes: list[str]) -> Figure:

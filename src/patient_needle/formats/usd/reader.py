@@ -14,6 +14,7 @@ from ...core.model.mesh import Mesh
 from ..contents import Contents, Figure, FigureAsk, Moves, Piece, ValuesInShort, size_of
 from ..frames import LazyFrames, Samples
 from ..registry import CacheContent
+from .decimals import as_written, is_text
 from .primvars import values_on
 from .stage import OpenStage, Shown, mesh_of, opened, own_points, world_at
 
@@ -58,10 +59,11 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
             first = file.first if held.moves else None
             shapes = held.shapes(mesh.vertex_count)
             return Figure(mesh, file.stated, joints, first=first, shapes=shapes, notes=(*file.notes, *notes))
-        mesh = _in_world(file, one)
+        mesh, text = _in_world(file, one), is_text(path)
         if _moves(one) == "not at all":
-            return Figure(mesh, file.stated, notes=file.notes)
-        return Figure(mesh, file.stated, frames=_frames(file, one, mesh), first=file.first, notes=file.notes)
+            return Figure(mesh, file.stated, notes=file.notes, decimal=text)
+        frames = _frames(file, one, mesh)
+        return Figure(mesh, file.stated, frames=frames, first=file.first, notes=file.notes, decimal=text)
     except Tf.ErrorException as error:
         raise FileError(
             f"mesh '{one.name}' cannot be read ({error})", where=str(path), remedy="Export it again"
@@ -110,7 +112,8 @@ def _in_world(file: OpenStage, one: Shown) -> Mesh:
         mesh = mesh_of(one, file.first)
     except NeedleError as error:
         raise error.at(str(file.path)) from None
-    return mesh.with_vertices(_placed(mesh.vertices, world_at(one.prim, file.first)))
+    points = as_written(file.path, mesh.vertices.astype(np.float32))
+    return mesh.with_vertices(_placed(points, world_at(one.prim, file.first)))
 
 
 def _placed(points: NDArray[Any], at: NDArray[np.float64]) -> NDArray[np.float64]:

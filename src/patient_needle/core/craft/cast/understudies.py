@@ -67,7 +67,7 @@ class ChosenPoints:
         """See `Motion.at`."""
         return self._of(self.motion.at(frame))
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`."""
         return self._of(self.motion.toward_first(frame, share))
 
@@ -119,7 +119,7 @@ class RigidPieces:
         """See `Motion.at`."""
         return self._carried(self.motion.at(frame))
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`."""
         return self._carried(self.motion.toward_first(frame, share))
 

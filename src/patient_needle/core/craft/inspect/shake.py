@@ -88,7 +88,7 @@ class ShakenMotion:
         turned = turn.apply(self.points - self.pivot) + self.pivot
         return self.points + self.share[:, None] * (turned - self.points) + swell * WAY * np.sin(phase)
 
-    def toward_first(self, frame: int, share: float) -> Points:
+    def toward_first(self, frame: float, share: float) -> Points:
         """See `Motion.toward_first`."""
         return self.points + share * (self.at(frame) - self.points)
 
