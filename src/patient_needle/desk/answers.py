@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
@@ -16,19 +16,24 @@ from numpy.typing import NDArray
 from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outline
 from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed
+from ..core.craft.inspect.cached import judge_cache
 from ..core.craft.inspect.checks import check_member, start_notes
+from ..core.craft.inspect.costume import judge_garment
 from ..core.craft.inspect.hold_report import read_holds
 from ..core.craft.inspect.looks import closeness_per_vertex, picked, stretch_per_vertex
-from ..core.craft.inspect.offers import HUMAN, Judged, Offer, ReadAs, judge, judge_garment
+from ..core.craft.inspect.offers import HUMAN, Judged, Offer, ReadAs, Timed, judge
 from ..core.craft.inspect.pops import wind_pops
 from ..core.craft.inspect.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
 from ..core.craft.inspect.shake import Shaken, shaking
+from ..core.craft.inspect.wearing import Figure
 from ..core.craft.maps.drawing import coverage, stroked
 from ..core.craft.maps.pictures import picture_of
 from ..core.craft.run.start import check_bodies
 from ..core.geometry.closed import soundness
+from ..core.geometry.placing import Placing, moved
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.maps import Stroke
+from ..core.model.units import metres_per
 from ..core.solver.outfit import outfit
 from ..formats.contents import Contents, Piece, Stated, size_of
 from ..formats.files import finite
@@ -36,7 +41,7 @@ from ..formats.obj import read_numbered
 from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.png import write_picture
 from ..formats.registry import list_contents, write_values
-from ..formats.shot_file.document import ChoiceRecord, FileRecipe, StrokeRecord
+from ..formats.shot_file.document import CastRecord, ChoiceRecord, FileRecipe, PlacedRecord, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
@@ -61,6 +66,7 @@ AT_ONCE = 16  # frames of positions in a message
 KEPT_GOING = 16  # such works kept
 MOST_FRAMES = 400  # positions asked for at once
 FURTHEST_FRAME = 1_100_000  # on either side of 0
+CACHE_LOOKS = 5  # frames of a cache that are held against its mesh
 AT_A_TIME = 1.5  # s that a shake test goes on before it says how far it is
 
 
@@ -415,8 +421,8 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
 def _read_cast(opened: OpenShot, name: str, fastest: float) -> dict[str, Any]:
     """A cast member's figures, and what looks wrong about it."""
     plan, source = opened.plan, opened.sources[name]
-    notes = (*source.notes, *lost_said(source.member, plan.frames[0]))
     judged = _judged(opened, name, fastest)
+    notes = (*source.notes, *judged.notes, *lost_said(source.member, plan.frames[0]))
     read = asdict(read_member(plan, source.member, [fastest], judged, source.shapes, notes))
     return {**read, "judged": _plain(judged), "understudy": _of_understudy(source)}
 
@@ -430,17 +436,40 @@ def _of_understudy(source: AssembledMember) -> dict[str, Any] | None:
 def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
     record = next(one for one in opened.shot.cast if one.name == name)
     source = opened.sources[name]
-    placed = record.placed
+    time = source.timed
+    first = time.first or record.starts_at  # a file that counts from 0 does not number its frames
     read = ReadAs(
-        record.unit, record.up, placed.scale, placed.turn, placed.move, source.stated.metres, source.stated.up,
-        source.stated.rate, opened.shot.frame_rate, record.timing,
+        _placing(record.unit, record.up, record.placed), opened.shot.frame_rate, opened.shot.frames,
+        record.timing, source.stated.metres, source.stated.up,
+        Timed(time.rate, None if time.count is None else (first, first + time.count - 1)),
     )  # fmt: skip
     human = record.kind == "character"
     turned = (
         record.collider is not None
         and soundness(source.member.motion.rest(), source.member.cut.triangles).turned
     )
-    return judge(source.member.motion.rest(), read, human=human, fastest=fastest, turned=turned)
+    judged = judge(source.member.motion.rest(), read, human=human, fastest=fastest, turned=turned)
+    offers, notes = _of_cache(record, source)
+    return replace(judged, offers=(*judged.offers, *offers), notes=notes)
+
+
+def _of_cache(record: CastRecord, source: AssembledMember) -> tuple[tuple[Offer, ...], tuple[str, ...]]:
+    """What looks wrong about a member's cache beside its mesh."""
+    low, high = source.bare.span()
+    if record.cache is None or not np.isfinite(low):
+        return (), ()
+    as_file = _placing(record.unit, record.up).matrix(metres_per(record.unit))
+    times = np.unique(np.linspace(low, high, CACHE_LOOKS).round())
+    frames = [moved(source.bare.at(time), as_file) for time in times]
+    rest, triangles = moved(source.bare.rest(), as_file), source.member.cut.triangles
+    as_read = record.cache_as
+    unit, up = as_read.unit or record.unit, as_read.up or record.up
+    return judge_cache(rest, triangles, frames, unit, up, mirrored=as_read.mirrored)
+
+
+def _placing(unit: str, up: str, placed: PlacedRecord | None = None) -> Placing:
+    placed = placed or PlacedRecord()
+    return Placing(unit, up, placed.scale, placed.turn, placed.move, placed.mirrored)
 
 
 def _garment_offers(opened: OpenShot, name: str, piece: OpenGarment) -> tuple[Offer, ...]:
@@ -448,10 +477,18 @@ def _garment_offers(opened: OpenShot, name: str, piece: OpenGarment) -> tuple[Of
     recipe = next(one.recipe for one in opened.shot.garments if one.name == name)
     if not isinstance(recipe, FileRecipe):
         return ()  # what is made here has the size it was made in
-    for source in opened.sources.values():
+    read = _placing(recipe.unit, recipe.up, recipe.placed)
+    back = np.linalg.inv(read.matrix(metres_per(recipe.unit))).astype(np.float64)
+    as_made = moved(piece.garment.mesh.vertices, back)
+    for record in opened.shot.cast:
+        source = opened.sources.get(record.name)
+        if source is None or record.kind != "character":
+            continue
         body = source.member.motion.rest()
-        if source.member.kind == "character" and HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:
-            return judge_garment(piece.garment.mesh.vertices, recipe.unit, body)
+        if HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:
+            as_body = _placing(record.unit, record.up, record.placed)
+            figure = Figure(body, source.member.cut.triangles)
+            return judge_garment(as_made, piece.topology.triangles, read, figure, as_body)
     return ()
 
 

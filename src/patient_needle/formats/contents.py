@@ -28,6 +28,15 @@ class Stated:
 
 
 @dataclass(frozen=True)
+class FileTime:
+    """When a file says that its motion is: frames a second, the number of its first frame, how many it has."""
+
+    rate: float | None = None
+    first: int | None = None
+    count: int | None = None
+
+
+@dataclass(frozen=True)
 class Piece:
     """One mesh of a file: counts, size (x, y, z) in file units, how it moves and over which of its frames."""
 

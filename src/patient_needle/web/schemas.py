@@ -156,12 +156,15 @@ class Uploaded(BaseModel):
 
 
 class Offer(BaseModel):
-    """A change that would mend what looks wrong: fields of the member and of the shot that it sets."""
+    """A change that would mend what looks wrong, and the fields that it sets: member, of a cast member or of a
+    garment's recipe; garment, of the garment itself; shot, of the shot.
+    """
 
     because: str
     said: str
     member: dict[str, Any]
     shot: dict[str, Any]
+    garment: dict[str, Any]
 
 
 class Judged(BaseModel):

@@ -137,7 +137,7 @@ def _turns_and_stretches(
 
 
 def _agreeing(turns: Vectors, triangles: Triangles) -> Vectors:
-    """The same turns, each with so many full turns more that it is nearest to the neighbour that leads to it."""
+    """The same turns, each with so many full turns more that it is nearest to the one that leads to it."""
     m, n = len(triangles), int(triangles.max(initial=-1)) + 1
     if m == 0:
         return turns

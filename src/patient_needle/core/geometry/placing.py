@@ -182,8 +182,8 @@ def moved(points: Points, transform: Matrices) -> Points:
 def in_metres(points: Points, metres: float) -> Points:
     """Points (n, 3) of a file with decimal numbers, in metres on a grid of a nanometre.
 
-    Each number becomes the double that its decimal in metres stands for. A length written in metres, centimetres
-    or millimetres, with up to nine decimals of a metre, is thus the same bits.
+    Each number becomes the double that its decimal in metres stands for. A length written in metres,
+    centimetres or millimetres, with up to nine decimals of a metre, is thus the same bits.
     """
     return np.asarray(np.rint(points * (metres * GRID)) / GRID)
 
@@ -198,8 +198,8 @@ def placement(
     mirrored: bool = False,
 ) -> Matrices:
     """From file units and axes to the shot's metres, Y up, (4, 4): first the unit and axis, then left and right
-    exchanged if `mirrored`, then `scale`, then a turn by `turn` degrees about the upward axis, left is positive,
-    then a move in m.
+    exchanged if `mirrored`, then `scale`, then a turn by `turn` degrees about the upward axis, left is
+    positive, then a move in m.
     """
     out = np.eye(4)
     axes = np.diag([-1.0, 1.0, 1.0]) @ TO_Y_UP[up] if mirrored else TO_Y_UP[up]
@@ -210,6 +210,26 @@ def placement(
     out[:3, :3] = metres * scale * about @ axes
     out[:3, 3] = move
     return out
+
+
+@dataclass(frozen=True)
+class Placing:
+    """How a garment's file is read: unit, axis, and the rest of its placement."""
+
+    unit: str
+    up: str
+    scale: float = 1.0
+    turn: float = 0.0
+    move: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    mirrored: bool = False
+
+    def of(self, points: Points, metres: float) -> Points:
+        """Points (n, 3) of the file in m, Y up; metres: length of its unit."""
+        return moved(points, self.matrix(metres))
+
+    def matrix(self, metres: float) -> Matrices:
+        """From the file to the shot, (4, 4)."""
+        return placement(metres, self.up, self.scale, self.turn, self.move, mirrored=self.mirrored)
 
 
 @dataclass(frozen=True, eq=False)

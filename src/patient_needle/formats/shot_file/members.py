@@ -36,7 +36,7 @@ from ...core.model.motion import Motion
 from ...core.model.shot import CastMember, ColliderSettings, RunIn
 from ...core.model.typed import Flags, Indices, Matrices
 from ...core.model.units import from_mm, metres_per
-from ..contents import Figure, FigureAsk, SkinnedSource, Stated
+from ..contents import Figure, FigureAsk, FileTime, SkinnedSource, Stated
 from ..frames import Samples, TurnedFrames, lasting
 from ..registry import read_cache, read_figure
 from .document import CastRecord, ColliderRecord, PlacedRecord
@@ -51,7 +51,7 @@ PROP_RANK = 50  # props release pinched cloth before any part of a body does
 class AssembledMember:
     """A member as its file gives it: its understudy, if it has one; what the file states; its shapes by name;
     and the notes of reading it. frames: first and last of the shot; bare and placement (4, 4): its own
-    motion in file units, and where that is put.
+    motion in file units, and where that is put; timed: when its file says that it moves.
     """
 
     member: CastMember
@@ -62,6 +62,7 @@ class AssembledMember:
     frames: tuple[int, int]
     bare: Motion
     placement: Matrices
+    timed: FileTime
 
     # What takes long is worked out when it is first asked for. Not by `cached_property`: until Python 3.12 its
     # lock is one for all members.
@@ -174,8 +175,9 @@ def assemble_member(
     )  # fmt: skip
     understudy = _understudy(record, member, frames)
     return AssembledMember(
-        member, understudy, figure.stated, tuple(figure.shapes), tuple(notes), frames, bare, whole
-    )
+        member, understudy, figure.stated, tuple(figure.shapes), tuple(notes), frames, bare, whole,
+        timed_of(record, figure, folder),
+    )  # fmt: skip
 
 
 def _carried(record: CastRecord, motion: Motion, known: Mapping[str, AssembledMember]) -> Motion:
@@ -213,6 +215,18 @@ def placement_of(unit: str, up: str, placed: PlacedRecord, where: str) -> Matric
     """From a file's units and axes to the shot's, (4, 4)."""
     metres = metres_per(unit, where=where)
     return placement(metres, up, placed.scale, placed.turn, placed.move, mirrored=placed.mirrored)
+
+
+def timed_of(record: CastRecord, figure: Figure, folder: Path) -> FileTime:
+    """When the file that moves a member says that its motion is."""
+    if record.cache is not None:
+        content = read_cache(folder / record.cache)
+        first = content.first_frame
+        return FileTime(content.frame_rate, None if first is None else round(first), len(content.frames))
+    if figure.frames is not None:
+        first = figure.first
+        return FileTime(figure.stated.rate, None if first is None else round(first), len(figure.frames))
+    return FileTime(figure.stated.rate)
 
 
 def from_cache_of(record: CastRecord) -> Matrices | None:

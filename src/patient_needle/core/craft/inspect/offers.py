@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from ...geometry.placing import TO_Y_UP, Placing
 from ...model.typed import Points
 from ...model.units import METRES_PER_UNIT, UNIT_NAMES
 
@@ -14,41 +15,55 @@ HUMAN = (1.4, 2.1)  # m
 ARM_SHARE = 0.44  # of stature, shoulder to fingertip; D. Drillis and R. Contini 1966, from memory
 ARM = (0.34, 0.56)  # of stature: beyond this the figure is not made like a human
 SPRINTER = 25.0  # m/s, what no point of a running or striking human reaches; value from memory
-LYING = 0.5  # a figure whose height is less than this share of its length along another axis lies down
+ASIDE = 20.0  # degrees that a figure may look aside without anybody asking; ours
+TOES = 35.0  # degrees that both feet together may point aside; ours
+QUARTER = 6.0  # degrees from a quarter turn within which one is meant: toes seldom point straight ahead
+COMMONEST = ("m", "cm", "mm", "in", "ft", "dm")
 SLICES = 40
 
 
 @dataclass(frozen=True)
 class Offer:
-    """because: what looks wrong, in words; said: what the change does; member, shot: the fields it sets."""
+    """because: what looks wrong, in words; said: what the change does. The fields it sets: member, of a cast
+    member or of a garment's recipe; garment, of the garment itself; shot, of the shot.
+    """
 
     because: str
     said: str
     member: dict[str, object] = field(default_factory=dict)
     shot: dict[str, object] = field(default_factory=dict)
+    garment: dict[str, object] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Timed:
+    """When a file says that its motion is, None for what it does not say: its rate, and the numbers of its
+    first and last frame.
+    """
+
+    rate: float | None = None
+    frames: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True)
 class ReadAs:
-    """How a file was read: unit and up of the record, its scale, turn and move, and what the file states."""
+    """How a file was read, what it states of its unit and axis, and the shot's rate, frames and the timing."""
 
-    unit: str
-    up: str
-    scale: float
-    turn: float
-    move: tuple[float, float, float]
-    stated_metres: float | None
-    stated_up: str | None
-    stated_rate: float | None
+    placing: Placing
     rate: float
+    frames: tuple[int, int]
     timing: str
+    stated_metres: float | None = None
+    stated_up: str | None = None
+    timed: Timed = Timed()
 
 
 @dataclass(frozen=True, eq=False)
 class Judged:
     """offers, most basic first; faces: which way a human-like figure looks, in degrees from the viewer, None
     when that cannot be told; arm: its length in m, fingers with it, likewise; before and after (s, 3): height,
-    left and right edge of its outline in m, as it was read and as it would be after the offers.
+    left and right edge of its outline in m, as it was read and as it would be after the offers; notes: what
+    looks wrong and no change of this kind mends.
     """
 
     offers: tuple[Offer, ...]
@@ -56,6 +71,7 @@ class Judged:
     arm: float | None
     before: Points
     after: Points
+    notes: tuple[str, ...] = ()
 
 
 def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: bool = False) -> Judged:
@@ -69,17 +85,17 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
     after = _judge_up(offers, after, read, human)
     after = _judge_unit(offers, after, read, human)
     faces = facing(after) if human else None
-    if faces is not None and abs(faces) > 45:
-        turn = _wrapped(read.turn - 90 * round(faces / 90))
-        side = "away from the viewer" if abs(faces) > 135 else f"to its {'left' if faces > 0 else 'right'}"
+    # A turn that somebody gave it is meant: the figure may look where its shot wants it to.
+    if faces is not None and abs(faces) > ASIDE and read.placing.turn == 0:
+        turn = _rounded(-faces)
         offers.append(
             Offer(
-                f"the figure faces {side}", "Turn it to face the viewer",
-                {"placed": {"scale": read.scale, "turn": turn, "move": list(read.move)}},
+                f"the figure faces {_side(faces)}", f"Turn it by {abs(turn):g}° to face the viewer",
+                {"placed": placed_record(replace(read.placing, turn=_wrapped(turn)))},
             )
         )  # fmt: skip
-        after = _turned(after, -90 * round(faces / 90))
-    _judge_rate(offers, read)
+        after = _turned(after, turn)
+    _judge_time(offers, read)
     height = float(np.ptp(after[:, 1]))
     if human and HUMAN[0] <= height <= HUMAN[1] and fastest > SPRINTER and not any(o.shot for o in offers):
         slower = "real time" if read.timing == "frame for frame" else "frame for frame"
@@ -92,63 +108,85 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
     return Judged(tuple(offers), faces, arm_length(points) if human else None, outline(points), outline(after))
 
 
-def judge_garment(points: Points, unit: str, body: Points) -> tuple[Offer, ...]:
-    """What looks wrong about the size of a garment, points (n, 3) m, beside its body, points (k, 3) m.
-
-    A garment is no longer than 1.5 times its body, and no smaller than a twentieth of it. A garment of that
-    size may lie anywhere: a sash or a cape is often laid ahead of the figure. For any other size the unit is
-    offered that brings it to its body, or else one that gives it such a size.
-    """
-    tall = float(np.ptp(body[:, 1]))
-    long = float(np.ptp(points, axis=0).max())
-    if tall <= 0 or _is_costume_sized(long, tall):
-        return ()
-    order = ("m", "cm", "mm", "in", "ft", "dm")
-    factors = {other: METRES_PER_UNIT[other] / METRES_PER_UNIT[unit] for other in order if other != unit}
-    fits = [other for other, factor in factors.items() if _is_costume_sized(long * factor, tall)]
-    at_body = (other for other in fits if _is_near(points * factors[other], body))
-    wanted = next(at_body, next(iter(fits), None))
-    if wanted is None:
-        return ()
-    times = long / tall
-    how = f"{times:.3g} times as long as" if times > 1 else f"only {100 * times:.2g} % of the height of"
-    return (
-        Offer(
-            f"it is {long:.3g} m long, {how} its body: the file is probably in {UNIT_NAMES[wanted]}",
-            f"Read it in {UNIT_NAMES[wanted]}, {long * factors[wanted]:.2f} m long", {"unit": wanted},
-        ),
-    )  # fmt: skip
+def placed_record(placing: Placing) -> dict[str, object]:
+    """A placement as the shot file has it."""
+    return {
+        "mirrored": placing.mirrored, "scale": placing.scale, "turn": placing.turn, "move": list(placing.move)
+    }  # fmt: skip
 
 
-def _is_costume_sized(long: float, tall: float) -> bool:
-    return 0.05 * tall <= long <= 1.5 * tall
+def _side(faces: float) -> str:
+    """Where a figure looks that looks `faces` degrees to its left from the viewer."""
+    if abs(faces) > 135:
+        return "away from the viewer"
+    return f"{abs(faces):.0f}° to its {'left' if faces > 0 else 'right'}"
 
 
-def _is_near(points: Points, body: Points) -> bool:
-    margin = 0.3 * float(np.ptp(body[:, 1]))
-    middle = (points.min(axis=0) + points.max(axis=0)) / 2
-    return bool(((middle > body.min(axis=0) - margin) & (middle < body.max(axis=0) + margin)).all())
+def _rounded(turn: float) -> float:
+    """A whole number of degrees; a quarter turn where it is nearly one."""
+    quarter = 90.0 * round(turn / 90)
+    return quarter if abs(turn - quarter) < QUARTER else float(round(turn))
 
 
 def _judge_up(offers: list[Offer], points: Points, read: ReadAs, human: bool) -> Points:
-    stated = read.stated_up
+    stated, up = read.stated_up, read.placing.up
+    if human and is_upright(points):
+        return points  # what a file states of a figure that stands is wrong
+    if human:
+        for other in ("z", "x", "y"):
+            stood = _read_with(points, up, other)
+            if other != up and is_upright(stood):
+                size = np.ptp(points, axis=0)
+                because = (
+                    f"the file states that {other.upper()} is up" if other == stated
+                    else f"the figure lies down, {size[1]:.3g} m high and {max(size[0], size[2]):.3g} m long"
+                )  # fmt: skip
+                offers.append(Offer(because, f"Read it with {other.upper()} up", {"up": other}))
+                return stood
     size = np.ptp(points, axis=0)
-    lies = human and size[1] < LYING * size[2] and size[0] > size[1]
-    stands = human and size[1] >= max(size[0], size[2])  # what a file states of a figure that stands is wrong
-    if stands or (stated in (None, read.up) and not lies):
+    stands = human and size[1] >= max(size[0], size[2])
+    if stands or stated in (None, up):
         return points
-    wanted = stated if stated not in (None, read.up) else ("z" if read.up == "y" else "y")
-    because = (
-        f"the file states that {wanted.upper()} is up" if wanted == stated
-        else f"the figure lies down, {size[1]:.3g} m high and {size[2]:.3g} m long"
-    )  # fmt: skip
-    offers.append(Offer(because, f"Read it with {wanted.upper()} up", {"up": wanted}))
-    x, y, z = points.T
-    return np.column_stack([x, z, -y] if wanted == "z" else [x, -z, y])
+    assert stated is not None
+    offers.append(
+        Offer(
+            f"the file states that {stated.upper()} is up", f"Read it with {stated.upper()} up", {"up": stated}
+        )
+    )
+    return _read_with(points, up, stated)
+
+
+def _read_with(points: Points, up: str, other: str) -> Points:
+    """Points that were read with one axis up, as they are with another."""
+    return points @ TO_Y_UP[up] @ TO_Y_UP[other].T
+
+
+def is_upright(points: Points) -> bool:
+    """Whether points (n, 3) look like a human who stands along Y, whatever the unit and heading.
+
+    Rule (ours): seen from the front, there is one narrow thing in the middle at the top, and two things apart
+    at shank height. The front is the direction in which the figure is thinnest. A figure in a long robe has no
+    such shanks and gives False.
+    """
+    low, height = float(points[:, 1].min()), float(np.ptp(points[:, 1]))
+    if height <= 0:
+        return False
+    level = points[:, [0, 2]] - points[:, [0, 2]].mean(axis=0)
+    across = level @ np.linalg.svd(level, full_matrices=False)[2][0] / height
+    if not 0.2 < np.ptp(across) < 1.4:
+        return False
+    share = (points[:, 1] - low) / height
+    top, shanks = across[share > 0.94], across[(share > 0.10) & (share < 0.22)]
+    if len(top) < 6 or len(shanks) < 12 or np.ptp(top) > 0.2:
+        return False
+    middle = float(top.max() + top.min()) / 2
+    left, right = (shanks < middle - 0.015).mean(), (shanks > middle + 0.015).mean()
+    return bool(left > 0.25 and right > 0.25 and left + right > 0.93)
 
 
 def _judge_unit(offers: list[Offer], points: Points, read: ReadAs, human: bool) -> Points:
-    metres = METRES_PER_UNIT[read.unit]
+    unit = read.placing.unit
+    metres = METRES_PER_UNIT[unit]
     height = float(np.ptp(points[:, 1]))
     wanted = None
     because = ""
@@ -160,7 +198,7 @@ def _judge_unit(offers: list[Offer], points: Points, read: ReadAs, human: bool) 
         )
         because = f"the file states {read.stated_metres:g} m to a unit"
     elif human:
-        wanted = _unit_for(height / metres, read.unit)
+        wanted = _unit_for(height / metres, unit)
         if wanted is not None:
             because = f"this figure is {height:.4g} m tall: the file is probably in {UNIT_NAMES[wanted]}"
     if wanted is None:
@@ -175,29 +213,44 @@ def _judge_unit(offers: list[Offer], points: Points, read: ReadAs, human: bool) 
 def _unit_for(file_height: float, unit: str) -> str | None:
     """The unit that makes a figure as tall as a human, the commonest first."""
     fits = [u for u, m in METRES_PER_UNIT.items() if u != unit and HUMAN[0] <= file_height * m <= HUMAN[1]]
-    order = ("m", "cm", "mm", "in", "ft", "dm")
-    return min(fits, key=order.index, default=None)
+    return min(fits, key=COMMONEST.index, default=None)
 
 
-def _judge_rate(offers: list[Offer], read: ReadAs) -> None:
-    if read.stated_rate is None or abs(read.stated_rate / read.rate - 1) < 1e-3:
-        return
-    if read.timing == "frame for frame":
-        return
-    offers.append(
-        Offer(
-            f"the file has {read.stated_rate:g} frames a second, the shot {read.rate:g}: it is played in real "
-            "time, and what lies between its frames is interpolated",
-            f"Give the shot {read.stated_rate:g} frames a second", shot={"frame_rate": read.stated_rate},
-        )
-    )  # fmt: skip
+def _judge_time(offers: list[Offer], read: ReadAs) -> None:
+    """Where a file's rate and frames differ from the shot's: one sentence, one change."""
+    rate, own = read.timed.rate, read.timed.frames
+    first, last = read.frames
+    if rate is not None and abs(rate / read.rate - 1) >= 1e-3 and read.timing == "real time":
+        has, gives = "", ""
+        member: dict[str, object] = {}
+        whole: dict[str, object] = {"frame_rate": rate}
+        if own is not None:
+            has, gives = f"frames {own[0]} to {own[1]} at ", f" and frames {own[0]} to {own[1]}"
+            whole["frames"], member = list(own), {"starts_at": own[0]}
+        offers.append(
+            Offer(
+                f"the file has {has}{rate:g} frames a second, the shot {read.rate:g}: it is played in real "
+                "time, and what lies between its frames is interpolated",
+                f"Give the shot {rate:g} frames a second{gives}", member, whole,
+            )
+        )  # fmt: skip
+    elif own is not None and own[0] != first and own[1] - own[0] >= last - first:
+        if own[0] <= first and last <= own[1]:
+            return
+        offers.append(
+            Offer(
+                f"its motion runs from frame {own[0]} to {own[1]}, the shot from {first} to {last}",
+                f"Start its motion at {first}", {"starts_at": first},
+            )
+        )  # fmt: skip
 
 
 def facing(points: Points) -> float | None:
     """Degrees by which a standing human-like figure looks away from +Z, left positive; None when unclear.
 
     Rule (ours): feet reach further forward of the ankles than back. The lowest slice of the height is held
-    against the ankles above it; a figure without such feet, or lying down, gives None.
+    against the ankles above it; a figure without such feet, or lying down, gives None. Toes seldom point
+    straight ahead: where the feet agree, the figure looks across the direction in which it is widest.
     """
     low, height = float(points[:, 1].min()), float(np.ptp(points[:, 1]))
     share = (points[:, 1] - low) / max(height, 1e-12)
@@ -206,8 +259,14 @@ def facing(points: Points) -> float | None:
         return None
     reach = (feet[:, ::2].max(axis=0) + feet[:, ::2].min(axis=0)) / 2
     reach -= (ankles[:, ::2].max(axis=0) + ankles[:, ::2].min(axis=0)) / 2
-    if np.linalg.norm(reach) < 0.015 * height:
+    length = float(np.linalg.norm(reach))
+    if length < 0.015 * height:
         return None
+    level = points[:, ::2] - points[:, ::2].mean(axis=0)
+    ahead = np.linalg.svd(level.T @ level)[0][:, 1]
+    ahead *= np.sign(ahead @ reach) or 1.0
+    if ahead @ reach > np.cos(np.radians(TOES)) * length:
+        reach = ahead
     return float(np.degrees(np.arctan2(reach[0], reach[1])))
 
 
