@@ -719,6 +719,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/cast/{name}/rest-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A cast member in its rest pose, where it stands in the shot, for whoever dresses it elsewhere. */
+        get: {
+            parameters: {
+                query?: {
+                    kind?: "obj" | "usda" | "usdc" | "glb";
+                    unit?: "m" | "dm" | "cm" | "mm" | "in" | "ft";
+                    up?: "y" | "z";
+                };
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A file */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/cast/{name}/self-cuts": {
         parameters: {
             query?: never;
@@ -2522,6 +2566,20 @@ export interface components {
             vertices: number;
         };
         /**
+         * Jerk
+         * @description Where a run-in joins its shot harder than anything that the shot does: steps in velocity, m/s.
+         */
+        "Reading.Jerk": {
+            /** Frame */
+            frame: number;
+            /** Of */
+            of: string;
+            /** Own */
+            own: number;
+            /** Step */
+            step: number;
+        };
+        /**
          * Judged
          * @description What looks wrong about a figure; outlines as height, left and right edge in m.
          */
@@ -2580,11 +2638,22 @@ export interface components {
         };
         /**
          * Offer
-         * @description A change that would mend what looks wrong: fields of the member and of the shot that it sets.
+         * @description A change that would mend what looks wrong, and the fields that it sets: member, of a cast member or of a
+         *     garment's recipe; garment, of the garment itself; shot, of the shot; cast, of cast members by name.
          */
         "Reading.Offer": {
             /** Because */
             because: string;
+            /** Cast */
+            cast: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Garment */
+            garment: {
+                [key: string]: unknown;
+            };
             /** Member */
             member: {
                 [key: string]: unknown;
@@ -2622,13 +2691,19 @@ export interface components {
         };
         /**
          * Pulse
-         * @description Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in.
+         * @description Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in;
+         *     jerks: members that are thrown into the shot.
          */
         "Reading.Pulse": {
             /** Body Speed */
             body_speed: number[];
             /** First */
             first: number;
+            /**
+             * Jerks
+             * @default []
+             */
+            jerks: components["schemas"]["Reading.Jerk"][];
             /** Suggested Move */
             suggested_move: number;
         };
@@ -2760,6 +2835,28 @@ export interface components {
             ];
         };
         /**
+         * CacheReadRecord
+         * @description How the points of a cache are read, where that differs from their mesh: unit and axis, the mesh's own if
+         *     left out; mirrored: left and right are exchanged.
+         */
+        "Shot.CacheReadRecord": {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Unit
+             * @default null
+             */
+            unit: string | null;
+            /**
+             * Up
+             * @default null
+             */
+            up: ("x" | "y" | "z") | null;
+        };
+        /**
          * CarriedRecord
          * @description A cast member that carries a handle, or one part of it.
          */
@@ -2777,7 +2874,8 @@ export interface components {
          * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
          *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
          *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on;
-         *     outwards: whether its faces are turned so that they look outwards.
+         *     outwards: whether its faces are turned to look outwards; motion_turn in degrees and motion_move in m:
+         *     how its motion is turned and moved while its rest pose stays.
          */
         "Shot.CastRecord": {
             /**
@@ -2790,6 +2888,14 @@ export interface components {
              * @default null
              */
             cache: string | null;
+            /**
+             * @default {
+             *       "mirrored": false,
+             *       "unit": null,
+             *       "up": null
+             *     }
+             */
+            cache_as: components["schemas"]["Shot.CacheReadRecord"];
             /**
              * @default {
              *       "clearance_mm": 2,
@@ -2816,6 +2922,24 @@ export interface components {
             mesh: string | null;
             /** @default null */
             motion: components["schemas"]["Shot.MotionRecord"] | null;
+            /**
+             * Motion Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            motion_move: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Motion Turn
+             * @default 0
+             */
+            motion_turn: number;
             /** Name */
             name: string;
             /**
@@ -2827,6 +2951,7 @@ export interface components {
             parent: components["schemas"]["Shot.ParentRecord"] | null;
             /**
              * @default {
+             *       "mirrored": false,
              *       "move": [
              *         0,
              *         0,
@@ -2863,7 +2988,7 @@ export interface components {
              * @default y
              * @enum {string}
              */
-            up: "y" | "z";
+            up: "x" | "y" | "z";
         };
         /**
          * ChangeStep
@@ -3082,7 +3207,8 @@ export interface components {
         /**
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion.
+         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
+         *     sheet stands for both faces of a closed thin mesh; let_out: rings made longer.
          */
         "Shot.FileRecipe": {
             /** File */
@@ -3093,12 +3219,18 @@ export interface components {
              */
             kind: "file";
             /**
+             * Let Out
+             * @default []
+             */
+            let_out: components["schemas"]["Shot.LetOutRecord"][];
+            /**
              * Mesh
              * @default null
              */
             mesh: string | null;
             /**
              * @default {
+             *       "mirrored": false,
              *       "move": [
              *         0,
              *         0,
@@ -3109,6 +3241,11 @@ export interface components {
              *     }
              */
             placed: components["schemas"]["Shot.PlacedRecord"];
+            /**
+             * Sheet
+             * @default false
+             */
+            sheet: boolean;
             /**
              * Starts At
              * @default 0
@@ -3124,7 +3261,7 @@ export interface components {
              * @default y
              * @enum {string}
              */
-            up: "y" | "z";
+            up: "x" | "y" | "z";
             /**
              * Warp
              * @default [
@@ -3493,6 +3630,21 @@ export interface components {
             values: number[];
         };
         /**
+         * LetOutRecord
+         * @description A ring of vertices that is made longer by `by_mm`; the cloth within reach_mm of it follows.
+         */
+        "Shot.LetOutRecord": {
+            /** By Mm */
+            by_mm: number;
+            /**
+             * Reach Mm
+             * @default 150
+             */
+            reach_mm: number;
+            /** Vertices */
+            vertices: number[];
+        };
+        /**
          * LoadCurveRecord
          * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
          */
@@ -3576,10 +3728,15 @@ export interface components {
         };
         /**
          * PlacedRecord
-         * @description Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
-         *     axis (left is positive), then a move in m. It holds at every frame.
+         * @description Where a file's content is put, after its unit and axis: left and right exchanged if mirrored, then scale,
+         *     then a turn in degrees about the upward axis (left is positive), then a move in m. It holds at every frame.
          */
         "Shot.PlacedRecord": {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
             /**
              * Move
              * @default [
@@ -4027,6 +4184,28 @@ export interface components {
             ];
         };
         /**
+         * CacheReadRecord
+         * @description How the points of a cache are read, where that differs from their mesh: unit and axis, the mesh's own if
+         *     left out; mirrored: left and right are exchanged.
+         */
+        "ShotEdit.CacheReadRecord": {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Unit
+             * @default null
+             */
+            unit: string | null;
+            /**
+             * Up
+             * @default null
+             */
+            up: ("x" | "y" | "z") | null;
+        };
+        /**
          * CarriedRecord
          * @description A cast member that carries a handle, or one part of it.
          */
@@ -4044,7 +4223,8 @@ export interface components {
          * @description A character, prop or set piece: one mesh of a file with the motion the file has for it, or under a cache
          *     of points, or under the motion of another file. starts_at: the shot's frame of its first one; timing: what a
          *     file of another rate keeps, its time or its frames; parent: what carries it; shapes: what it takes on;
-         *     outwards: whether its faces are turned so that they look outwards.
+         *     outwards: whether its faces are turned to look outwards; motion_turn in degrees and motion_move in m:
+         *     how its motion is turned and moved while its rest pose stays.
          */
         "ShotEdit.CastRecord": {
             /**
@@ -4057,6 +4237,14 @@ export interface components {
              * @default null
              */
             cache: string | null;
+            /**
+             * @default {
+             *       "mirrored": false,
+             *       "unit": null,
+             *       "up": null
+             *     }
+             */
+            cache_as: components["schemas"]["ShotEdit.CacheReadRecord"];
             /**
              * @default {
              *       "clearance_mm": 2,
@@ -4083,6 +4271,24 @@ export interface components {
             mesh: string | null;
             /** @default null */
             motion: components["schemas"]["ShotEdit.MotionRecord"] | null;
+            /**
+             * Motion Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            motion_move: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Motion Turn
+             * @default 0
+             */
+            motion_turn: number;
             /** Name */
             name: string;
             /**
@@ -4094,6 +4300,7 @@ export interface components {
             parent: components["schemas"]["ShotEdit.ParentRecord"] | null;
             /**
              * @default {
+             *       "mirrored": false,
              *       "move": [
              *         0,
              *         0,
@@ -4130,7 +4337,7 @@ export interface components {
              * @default y
              * @enum {string}
              */
-            up: "y" | "z";
+            up: "x" | "y" | "z";
         };
         /**
          * ChangeStep
@@ -4349,7 +4556,8 @@ export interface components {
         /**
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion.
+         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
+         *     sheet stands for both faces of a closed thin mesh; let_out: rings made longer.
          */
         "ShotEdit.FileRecipe": {
             /** File */
@@ -4360,12 +4568,18 @@ export interface components {
              */
             kind: "file";
             /**
+             * Let Out
+             * @default []
+             */
+            let_out: components["schemas"]["ShotEdit.LetOutRecord"][];
+            /**
              * Mesh
              * @default null
              */
             mesh: string | null;
             /**
              * @default {
+             *       "mirrored": false,
              *       "move": [
              *         0,
              *         0,
@@ -4376,6 +4590,11 @@ export interface components {
              *     }
              */
             placed: components["schemas"]["ShotEdit.PlacedRecord"];
+            /**
+             * Sheet
+             * @default false
+             */
+            sheet: boolean;
             /**
              * Starts At
              * @default 0
@@ -4391,7 +4610,7 @@ export interface components {
              * @default y
              * @enum {string}
              */
-            up: "y" | "z";
+            up: "x" | "y" | "z";
             /**
              * Warp
              * @default [
@@ -4760,6 +4979,21 @@ export interface components {
             values: number[];
         };
         /**
+         * LetOutRecord
+         * @description A ring of vertices that is made longer by `by_mm`; the cloth within reach_mm of it follows.
+         */
+        "ShotEdit.LetOutRecord": {
+            /** By Mm */
+            by_mm: number;
+            /**
+             * Reach Mm
+             * @default 150
+             */
+            reach_mm: number;
+            /** Vertices */
+            vertices: number[];
+        };
+        /**
          * LoadCurveRecord
          * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
          */
@@ -4843,10 +5077,15 @@ export interface components {
         };
         /**
          * PlacedRecord
-         * @description Where a file's content is put, after its unit and axis: scale, then a turn in degrees about the upward
-         *     axis (left is positive), then a move in m. It holds at every frame.
+         * @description Where a file's content is put, after its unit and axis: left and right exchanged if mirrored, then scale,
+         *     then a turn in degrees about the upward axis (left is positive), then a move in m. It holds at every frame.
          */
         "ShotEdit.PlacedRecord": {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
             /**
              * Move
              * @default [
@@ -5384,9 +5623,15 @@ export interface components {
          *     worst_stretch: the most that 99 of 100 edges stretch in any frame; worst_edge: the most that one does, in
          *     which frame, nearest to what. bodies: the cast members that are counted in full, since an understudy stands
          *     in for them or parts are left out; body_shows: frames in which they show through, and the most cloth that
-         *     they do so in one frame; left_out_shows: the same of the parts that are left out by choice.
+         *     they do so in one frame; left_out_shows: the same of the parts that are left out by choice. after_run_in:
+         *     what was still wrong when the run-in ended, in words; empty before that.
          */
         "Take.TakeSummary": {
+            /**
+             * After Run In
+             * @default []
+             */
+            after_run_in: string[];
             /** Bodies */
             bodies: string[];
             /** Body Shows */

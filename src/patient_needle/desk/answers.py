@@ -16,21 +16,24 @@ from numpy.typing import NDArray
 from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outline
 from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed
-from ..core.craft.inspect.cached import judge_cache
 from ..core.craft.inspect.checks import check_member, start_notes
-from ..core.craft.inspect.costume import judge_garment
 from ..core.craft.inspect.hold_report import read_holds
 from ..core.craft.inspect.looks import closeness_per_vertex, picked, stretch_per_vertex
-from ..core.craft.inspect.offers import HUMAN, Judged, Offer, ReadAs, Timed, judge
+from ..core.craft.inspect.offers import Judged
 from ..core.craft.inspect.pops import wind_pops
-from ..core.craft.inspect.reading import lost_said, read_garment, read_member, speeds_of, suggested_move
+from ..core.craft.inspect.reading import (
+    jerk_of,
+    lost_said,
+    read_garment,
+    read_member,
+    speeds_of,
+    suggested_move,
+)
 from ..core.craft.inspect.shake import Shaken, shaking
-from ..core.craft.inspect.wearing import Figure
 from ..core.craft.maps.drawing import coverage, stroked
 from ..core.craft.maps.pictures import picture_of
 from ..core.craft.run.start import check_bodies
-from ..core.geometry.closed import soundness
-from ..core.geometry.placing import Placing, moved
+from ..core.geometry.placing import TO_Y_UP
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.maps import Stroke
 from ..core.model.units import metres_per
@@ -40,20 +43,21 @@ from ..formats.files import finite
 from ..formats.obj import read_numbered
 from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.png import write_picture
-from ..formats.registry import list_contents, write_values
-from ..formats.shot_file.document import CastRecord, ChoiceRecord, FileRecipe, PlacedRecord, StrokeRecord
+from ..formats.registry import list_contents, write_model, write_values
+from ..formats.shot_file.document import ChoiceRecord, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
 from ..store.session import Store
 from ..store.take_frames import take_frames
 from .asked import Request
+from .judging import garment_offers, judged_member
 from .locks import KeyedLocks
 from .wire import Message, Packed
 
 if TYPE_CHECKING:
     from ..formats.shot_file.members import AssembledMember
-    from .open_shot import OpenGarment, OpenShot
+    from .open_shot import OpenShot
     from .process import OpenShots
 
 T = TypeVar("T")
@@ -66,7 +70,6 @@ AT_ONCE = 16  # frames of positions in a message
 KEPT_GOING = 16  # such works kept
 MOST_FRAMES = 400  # positions asked for at once
 FURTHEST_FRAME = 1_100_000  # on either side of 0
-CACHE_LOOKS = 5  # frames of a cache that are held against its mesh
 AT_A_TIME = 1.5  # s that a shake test goes on before it says how far it is
 
 
@@ -322,6 +325,17 @@ class Answers:
             data = path.read_bytes()
         return Message({}, {"file": Packed("uint8", (len(data),), data)})
 
+    def rest_file(self, shot: int, number: int, name: str, ending: str, unit: str, up: str) -> Message:
+        """A cast member in its rest pose as a file for somebody else."""
+        member = self._shots.get(shot, number).member(name)
+        metres = metres_per(unit, where=name)
+        points = member.motion.rest() @ TO_Y_UP[up] / metres
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            path = Path(folder) / f"rest{ending}"
+            write_model(path, replace(member.mesh.with_vertices(points), name=name), metres, up)
+            data = path.read_bytes()
+        return Message({}, {"file": Packed("uint8", (len(data),), data)})
+
     def paint(
         self, shot: int, number: int, garment: str, name: str, stroke: StrokeRecord, going: str
     ) -> Message:
@@ -374,10 +388,11 @@ def _as_promised(request: Request, found: Message) -> Message:
 
 def _reading(opened: OpenShot) -> dict[str, Any]:
     plan, faults = opened.plan, dict(opened.faults)
-    cast, garments, speeds = {}, {}, []
+    cast, garments, speeds, jerks = {}, {}, [], []
     for name, source in opened.sources.items():
         try:
             speeds.append(speeds_of(plan, source.member))
+            jerks.append(jerk_of(plan, source.member))
             cast[name] = _read_cast(opened, name, max(speeds[-1], default=0.0))
             check_member(plan, source.member)
         except NeedleError as error:
@@ -386,7 +401,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     inner: tuple[Dressed, ...] = ()
     at_start = opened.colliders.at_work(plan.first_simulated)
     for name, piece in opened.garments.items():
-        offers = _garment_offers(opened, name, piece)
+        offers = garment_offers(opened, name)
         garments[name] = asdict(
             read_garment(piece.garment, piece.topology, piece.loops, opened.colliders, offers)
         )
@@ -414,6 +429,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
             "first": plan.first_simulated,
             "suggested_move": suggested_move(plan),
             "body_speed": [max(each) for each in zip(*speeds, strict=True)],
+            "jerks": [asdict(jerk) for jerk in jerks if jerk is not None],
         },
     }
 
@@ -421,7 +437,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
 def _read_cast(opened: OpenShot, name: str, fastest: float) -> dict[str, Any]:
     """A cast member's figures, and what looks wrong about it."""
     plan, source = opened.plan, opened.sources[name]
-    judged = _judged(opened, name, fastest)
+    judged = judged_member(opened, name, fastest)
     notes = (*source.notes, *judged.notes, *lost_said(source.member, plan.frames[0]))
     read = asdict(read_member(plan, source.member, [fastest], judged, source.shapes, notes))
     return {**read, "judged": _plain(judged), "understudy": _of_understudy(source)}
@@ -431,65 +447,6 @@ def _of_understudy(source: AssembledMember) -> dict[str, Any] | None:
     if source.against is None:
         return None
     return {key: value for key, value in asdict(source.against).items() if key != "deviation"}
-
-
-def _judged(opened: OpenShot, name: str, fastest: float) -> Judged:
-    record = next(one for one in opened.shot.cast if one.name == name)
-    source = opened.sources[name]
-    time = source.timed
-    first = time.first or record.starts_at  # a file that counts from 0 does not number its frames
-    read = ReadAs(
-        _placing(record.unit, record.up, record.placed), opened.shot.frame_rate, opened.shot.frames,
-        record.timing, source.stated.metres, source.stated.up,
-        Timed(time.rate, None if time.count is None else (first, first + time.count - 1)),
-    )  # fmt: skip
-    human = record.kind == "character"
-    turned = (
-        record.collider is not None
-        and soundness(source.member.motion.rest(), source.member.cut.triangles).turned
-    )
-    judged = judge(source.member.motion.rest(), read, human=human, fastest=fastest, turned=turned)
-    offers, notes = _of_cache(record, source)
-    return replace(judged, offers=(*judged.offers, *offers), notes=notes)
-
-
-def _of_cache(record: CastRecord, source: AssembledMember) -> tuple[tuple[Offer, ...], tuple[str, ...]]:
-    """What looks wrong about a member's cache beside its mesh."""
-    low, high = source.bare.span()
-    if record.cache is None or not np.isfinite(low):
-        return (), ()
-    as_file = _placing(record.unit, record.up).matrix(metres_per(record.unit))
-    times = np.unique(np.linspace(low, high, CACHE_LOOKS).round())
-    frames = [moved(source.bare.at(time), as_file) for time in times]
-    rest, triangles = moved(source.bare.rest(), as_file), source.member.cut.triangles
-    as_read = record.cache_as
-    unit, up = as_read.unit or record.unit, as_read.up or record.up
-    return judge_cache(rest, triangles, frames, unit, up, mirrored=as_read.mirrored)
-
-
-def _placing(unit: str, up: str, placed: PlacedRecord | None = None) -> Placing:
-    placed = placed or PlacedRecord()
-    return Placing(unit, up, placed.scale, placed.turn, placed.move, placed.mirrored)
-
-
-def _garment_offers(opened: OpenShot, name: str, piece: OpenGarment) -> tuple[Offer, ...]:
-    """What looks wrong about a garment beside the first character that has a human's size."""
-    recipe = next(one.recipe for one in opened.shot.garments if one.name == name)
-    if not isinstance(recipe, FileRecipe):
-        return ()  # what is made here has the size it was made in
-    read = _placing(recipe.unit, recipe.up, recipe.placed)
-    back = np.linalg.inv(read.matrix(metres_per(recipe.unit))).astype(np.float64)
-    as_made = moved(piece.garment.mesh.vertices, back)
-    for record in opened.shot.cast:
-        source = opened.sources.get(record.name)
-        if source is None or record.kind != "character":
-            continue
-        body = source.member.motion.rest()
-        if HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:
-            as_body = _placing(record.unit, record.up, record.placed)
-            figure = Figure(body, source.member.cut.triangles)
-            return judge_garment(as_made, piece.topology.triangles, read, figure, as_body)
-    return ()
 
 
 def _plain(judged: Judged) -> dict[str, Any]:

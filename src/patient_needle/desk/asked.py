@@ -182,6 +182,16 @@ class MapFile(OfShot):
     side: int
 
 
+class RestFile(OfShot):
+    """A cast member in its rest pose as a file, in a unit and with an axis up."""
+
+    gives = ("file",)
+    name: str
+    ending: str
+    unit: str
+    up: str
+
+
 class Paint(OfShot):
     """A map with a stroke that is still being drawn; going: its name; stroke: with the hits that are new."""
 

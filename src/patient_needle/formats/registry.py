@@ -56,11 +56,13 @@ CacheReader = Callable[[Path], CacheContent]
 CacheWriter = Callable[[Path, Mesh, Frames, CacheTiming], None]
 Lister = Callable[[Path], Contents]
 FigureReader = Callable[[Path, FigureAsk], Figure]
+ModelWriter = Callable[[Path, Mesh, float, str], None]
 ValuesReader = Callable[[Path], list[VertexValues]]
 ValuesWriter = Callable[[Path, Mesh, str, NDArray[np.float64]], None]
 
 _mesh_readers: dict[str, MeshReader] = {}
 _mesh_writers: dict[str, MeshWriter] = {}
+_model_writers: dict[str, ModelWriter] = {}
 _cache_readers: dict[str, CacheReader] = {}
 _cache_writers: dict[str, CacheWriter] = {}
 _listers: dict[str, Lister] = {}
@@ -74,6 +76,7 @@ def register(
     *,
     mesh_reader: MeshReader | None = None,
     mesh_writer: MeshWriter | None = None,
+    model_writer: ModelWriter | None = None,
     cache_reader: CacheReader | None = None,
     cache_writer: CacheWriter | None = None,
     lister: Lister | None = None,
@@ -94,6 +97,8 @@ def register(
         _mesh_readers[ending] = mesh_reader
     if mesh_writer is not None:
         _mesh_writers[ending] = mesh_writer
+    if model_writer is not None:
+        _model_writers[ending] = model_writer
     if cache_reader is not None:
         _cache_readers[ending] = cache_reader
     if cache_writer is not None:
@@ -136,6 +141,14 @@ def read_meshes(path: Path) -> list[Mesh]:
 def write_mesh(path: Path, mesh: Mesh) -> None:
     """Write one mesh."""
     _find(_mesh_writers, path, "a mesh file")(path, mesh)
+
+
+def write_model(path: Path, mesh: Mesh, metres: float, up: str) -> None:
+    """Write one mesh that stands, for somebody else: its vertices are in units of `metres`, `up` is upward.
+
+    A format that states its unit and axis says both. One that has them fixed refuses any other.
+    """
+    _find(_model_writers, path, "a model file")(path, mesh, metres, up)
 
 
 def read_cache(path: Path) -> CacheContent:

@@ -15,6 +15,7 @@ from .errors import ConflictError, MissingError
 from .events import tell
 from .models import Picture, Revision, RevisionFile, Shot
 
+LONGEST_NAME = 80  # letters, as the shot file has it
 Document = dict[str, Any]
 Files = dict[str, str]  # name in the document -> SHA-256 of a blob
 
@@ -62,7 +63,11 @@ def contents(
 
 
 def create(session: Session, document: Document, named: Files) -> Shot:
-    """A new shot whose first revision is `document` with files `named`."""
+    """A new shot whose first revision is `document` with files `named`.
+
+    No two shots have one name: a number is added where it is taken.
+    """
+    document = {**document, "name": _free(session, document["name"])}
     shot = Shot(name=document["name"], head=1)
     session.add(shot)
     session.flush()
@@ -71,12 +76,30 @@ def create(session: Session, document: Document, named: Files) -> Shot:
     return shot
 
 
+def _free(session: Session, wanted: str) -> str:
+    """A name that no shot has: the wanted one, or the same with a number after it."""
+    name, number = wanted, 1
+    while _is_taken(session, name):
+        number += 1
+        end = f" {number}"
+        name = f"{wanted[: LONGEST_NAME - len(end)]}{end}"
+    return name
+
+
+def _is_taken(session: Session, name: str) -> bool:
+    return session.scalar(select(Shot.id).where(Shot.name == name).limit(1)) is not None
+
+
 def edit(session: Session, shot_id: int, seen: int, document: Document, named: Files, said: str) -> Revision:
     """A new revision after the head; `ConflictError` when the head is not the one that was `seen`.
 
     Files of the head stay; `named` adds or replaces, and what the document no longer names is dropped.
     """
     shot = _unchanged(session, shot_id, seen)
+    if document["name"] != shot.name and _is_taken(session, document["name"]):
+        raise ConflictError(
+            f"another shot is called '{document['name']}'", where=shot.name, remedy="Give it another name"
+        )
     kept = files(session, shot_id, shot.head) | named
     used = set(named_files(document))
     number = 1 + (session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot_id)) or 0)

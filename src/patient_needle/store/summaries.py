@@ -28,6 +28,8 @@ OVER_FRAMES = text(
         as through_another,
       count(*) filter (where delivered and jsonb_path_exists(record, '$.snags[*] ? (@.kind == "pinched")'))
         as pinched,
+      (array_agg(record -> 'snags' order by frame desc) filter (where not delivered))[1] as start_snags,
+      max(frame) filter (where not delivered) as start_frame,
       percentile_cont(0.5) within group (order by ms) filter (where substeps > 0) as median_ms
     from (
       select take_id, garment, frame, record, (record ->> 'delivered')::bool as delivered,

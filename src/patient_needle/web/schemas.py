@@ -157,7 +157,7 @@ class Uploaded(BaseModel):
 
 class Offer(BaseModel):
     """A change that would mend what looks wrong, and the fields that it sets: member, of a cast member or of a
-    garment's recipe; garment, of the garment itself; shot, of the shot.
+    garment's recipe; garment, of the garment itself; shot, of the shot; cast, of cast members by name.
     """
 
     because: str
@@ -165,6 +165,7 @@ class Offer(BaseModel):
     member: dict[str, Any]
     shot: dict[str, Any]
     garment: dict[str, Any]
+    cast: dict[str, dict[str, Any]]
 
 
 class Judged(BaseModel):
@@ -281,12 +282,24 @@ class GarmentReading(BaseModel):
     notes: list[str] = []
 
 
+class Jerk(BaseModel):
+    """Where a run-in joins its shot harder than anything that the shot does: steps in velocity, m/s."""
+
+    of: str
+    frame: int
+    step: float
+    own: float
+
+
 class Pulse(BaseModel):
-    """Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in."""
+    """Fastest body point in m/s per frame, from frame `first` on; suggested_move: frames for a calm run-in;
+    jerks: members that are thrown into the shot.
+    """
 
     first: int
     suggested_move: int
     body_speed: list[float]
+    jerks: list[Jerk] = []
 
 
 class Reading(BaseModel):
@@ -352,6 +365,14 @@ class MapFileAsk(_Given):
     side: int = Field(1024, ge=16, le=2048)
 
 
+class RestFileAsk(_Given):
+    """What kind of file, its unit and upward axis; glTF has metres, Y up, and no other."""
+
+    kind: Literal["obj", "usda", "usdc", "glb"] = "obj"
+    unit: Literal["m", "dm", "cm", "mm", "in", "ft"] = "m"
+    up: Literal["y", "z"] = "y"
+
+
 class Painted(_Given):
     """Part of a stroke that is being drawn: the hits since the last part; going: a name that it keeps."""
 
@@ -409,7 +430,8 @@ class TakeSummary(BaseModel):
     worst_stretch: the most that 99 of 100 edges stretch in any frame; worst_edge: the most that one does, in
     which frame, nearest to what. bodies: the cast members that are counted in full, since an understudy stands
     in for them or parts are left out; body_shows: frames in which they show through, and the most cloth that
-    they do so in one frame; left_out_shows: the same of the parts that are left out by choice.
+    they do so in one frame; left_out_shows: the same of the parts that are left out by choice. after_run_in:
+    what was still wrong when the run-in ended, in words; empty before that.
     """
 
     garment: str
@@ -431,6 +453,7 @@ class TakeSummary(BaseModel):
     through_another: int
     pinched: int
     median_ms: float | None
+    after_run_in: list[str] = []
 
 
 class Take(BaseModel):

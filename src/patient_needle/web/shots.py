@@ -377,6 +377,22 @@ def map_file(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapF
     return attachment(found.arrays["file"].data, named, MAP_KINDS[ask.kind])
 
 
+REST_KINDS = {**MAP_KINDS, "obj": "text/plain", "glb": "model/gltf-binary"}
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/cast/<name>/rest-file")
+@blueprint.input(schemas.RestFileAsk, location="query", arg_name="ask")
+@blueprint.doc(responses=binary("A file", "application/octet-stream"))
+def rest_file(shot_id: int, number: int, name: str, ask: schemas.RestFileAsk) -> Response:
+    """A cast member in its rest pose, where it stands in the shot, for whoever dresses it elsewhere."""
+    wanted = asked.RestFile(
+        shot=shot_id, number=number, name=name, ending=f".{ask.kind}", unit=ask.unit, up=ask.up
+    )
+    found = services().desk.ask(wanted)
+    named = file_name(f"{name} at rest, {ask.unit}, {ask.up.upper()} up", f".{ask.kind}")
+    return attachment(found.arrays["file"].data, named, REST_KINDS[ask.kind])
+
+
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/maps/<chalk>/paint")
 @blueprint.input(schemas.Painted, arg_name="painted")
 @blueprint.doc(responses=binary("float32 values", "application/octet-stream"))

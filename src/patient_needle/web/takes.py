@@ -46,10 +46,27 @@ def described(session: Session, found: list[Take]) -> list[schemas.Take]:
             total=t.total, seconds_per_frame=t.seconds_per_frame, seconds_left=_left(t),
             fault=None if t.fault is None else schemas.Fault(**t.fault), made_at=t.made_at,
             bytes=sizes.get(t.id, 0), stale=stale.get(t.number, []),
-            garments=[schemas.TakeSummary(**f) for f in figures.get(t.id, [])],
+            garments=[_summary(t, f) for f in figures.get(t.id, [])],
         )
         for t in found
     ]  # fmt: skip
+
+
+def _summary(take: Take, figures: dict[str, Any]) -> schemas.TakeSummary:
+    """A garment's figures, and what the run-in has not put right once it is over."""
+    snags, frame = figures.pop("start_snags") or [], figures.pop("start_frame")
+    over = frame is not None and frame == take.first - 1
+    return schemas.TakeSummary(**figures, after_run_in=[_caught(one) for one in snags] if over else [])
+
+
+def _caught(snag: Record) -> str:
+    """A snag that is left when the run-in ends, in words."""
+    at = ", ".join(f"{value:.2f}" for value in snag["place_m"])
+    near = f" at {snag['with']}" if snag["with"] else ""
+    kinds = {"pinched": "vertices are pinched", "overstretch": "edges are overstretched"}
+    does = kinds.get(snag["kind"], f"places are {snag['kind']}")
+    said = f"{snag['count']} {does}{near}, ({at}) m"
+    return f"{said}, {snag['depth_mm']:.1f} mm deep" if snag["depth_mm"] > 0 else said
 
 
 def _left(take: Take) -> float | None:

@@ -6,6 +6,7 @@ Specification: The Khronos Group, glTF 2.0, ISO/IEC 12113:2022.
 from ..isolated import isolated
 from ..registry import register
 from .figure import list_glb, read_figure, read_glb
+from .writer import write_model
 
 for _ending in (".glb", ".gltf"):
     register(
@@ -13,6 +14,7 @@ for _ending in (".glb", ".gltf"):
         mesh_reader=isolated(read_glb),
         lister=isolated(list_glb),
         figure_reader=isolated(read_figure),
+        model_writer=write_model if _ending == ".glb" else None,
     )
 
 __all__ = ["list_glb", "read_figure", "read_glb"]

@@ -7,7 +7,16 @@ from pathlib import Path
 
 from ..isolated import isolated
 from ..registry import CacheContent, register
-from .files import Sequence, read_folder, read_obj, read_sequence, read_siblings, siblings, write_obj
+from .files import (
+    Sequence,
+    read_folder,
+    read_obj,
+    read_sequence,
+    read_siblings,
+    siblings,
+    write_model,
+    write_obj,
+)
 
 
 def _content(path: Path) -> CacheContent:
@@ -15,7 +24,13 @@ def _content(path: Path) -> CacheContent:
     return CacheContent(read.frames, read.mesh.face_corners, float(read.first))
 
 
-register(".obj", mesh_reader=isolated(read_obj), mesh_writer=write_obj, cache_reader=_content)
+register(
+    ".obj",
+    mesh_reader=isolated(read_obj),
+    mesh_writer=write_obj,
+    model_writer=write_model,
+    cache_reader=_content,
+)
 
 read_numbered = isolated(read_folder)  # a folder's numbered files as one sequence, in a process of its own
 

@@ -177,6 +177,11 @@ def write_obj(path: Path, mesh: Mesh) -> None:
         part.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 
+def write_model(path: Path, mesh: Mesh, metres: float, up: str) -> None:  # noqa: ARG001
+    """Write `mesh`. The format states neither unit nor axis: whoever reads the file has to be told."""
+    write_obj(path, mesh)
+
+
 def _corners(mesh: Mesh, start: int, end: int) -> list[str]:
     vertices = mesh.face_corners[start:end] + 1
     if len(mesh.uv_corners) == 0:

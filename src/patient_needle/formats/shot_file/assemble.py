@@ -8,8 +8,11 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.garments.sources import FromMesh
+from ...core.geometry.letting_out import girth_of, let_out
 from ...core.geometry.motion import CachedMotion
 from ...core.geometry.placing import in_metres, moved
+from ...core.geometry.topology import build_topology, triangulated
+from ...core.geometry.two_faced import one_sheet
 from ...core.model.curve import Curve
 from ...core.model.errors import NeedleError, ShotError
 from ...core.model.garment import FREE, Prescription, Source
@@ -17,12 +20,21 @@ from ...core.model.mesh import Mesh
 from ...core.model.motion import Motion, Window
 from ...core.model.shot import CastMember, Filling, Garment, RunIn, ShotPlan, Wind
 from ...core.model.tolerances import ALL
-from ...core.model.units import metres_per
+from ...core.model.units import from_mm, metres_per
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
 from ..frames import CacheFrames, lasting
 from ..registry import read_cache, read_figure
-from .document import CastRecord, FileRecipe, FollowRecord, GarmentRecord, Recipe, ShotFile, WindRecord
+from .document import (
+    CastRecord,
+    FileRecipe,
+    FollowRecord,
+    GarmentRecord,
+    LetOutRecord,
+    Recipe,
+    ShotFile,
+    WindRecord,
+)
 from .fabrics import fabrics_of
 from .holds import hold_of, kept_of
 from .maps import maps_of
@@ -136,7 +148,28 @@ def source_of(recipe: Recipe, folder: Path, name: str) -> Source:
             if figure.decimal:
                 points, unit = in_metres(points, metres_per(unit, where=f"'{name}'")), "m"
             whole = placement_of(unit, recipe.up, recipe.placed, f"'{name}'")
-            return FromMesh(figure.mesh.with_vertices(moved(points, whole)), np.array(recipe.warp))
+            mesh = figure.mesh.with_vertices(moved(points, whole))
+            if recipe.sheet:
+                mesh, _ = one_sheet(mesh)
+            return FromMesh(_let_out(mesh, recipe.let_out, name), np.array(recipe.warp))
+
+
+def _let_out(mesh: Mesh, rings: list[LetOutRecord], name: str) -> Mesh:
+    """The mesh with its rings made longer, one after the other."""
+    if not rings:
+        return mesh
+    points = mesh.vertices
+    topology = build_topology(triangulated(mesh).triangles, mesh.vertex_count, name=name)
+    for ring in rings:
+        chosen = np.unique(np.array(ring.vertices, np.int32))
+        if chosen[-1] >= mesh.vertex_count or chosen[0] < 0:
+            raise ShotError(
+                f"a ring that is let out names vertex {chosen[-1]} of {mesh.vertex_count}",
+                where=f"garment '{name}'", remedy="Take that ring out, or choose it again",
+            )  # fmt: skip
+        length = girth_of(points, chosen)
+        points = let_out(points, topology, chosen, from_mm(ring.by_mm) / length, from_mm(ring.reach_mm))
+    return mesh.with_vertices(points)
 
 
 def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | None:

@@ -502,9 +502,18 @@ class FinishedRecord(Record):
     take: Text = ""
 
 
+class LetOutRecord(Record):
+    """A ring of vertices that is made longer by `by_mm`; the cloth within reach_mm of it follows."""
+
+    vertices: Annotated[list[Vertex], Many(MOST_VERTICES, 3)]
+    by_mm: Annotated[float, Within(0.01, 5000, "mm")]
+    reach_mm: Annotated[float, Within(1, 10_000, "mm")] = 150.0
+
+
 class FileRecipe(Record):
     """A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-    pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion.
+    pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
+    sheet stands for both faces of a closed thin mesh; let_out: rings made longer.
     """
 
     kind: Literal["file"]
@@ -515,6 +524,8 @@ class FileRecipe(Record):
     placed: PlacedRecord = PlacedRecord()
     warp: Direction = (0.0, 1.0, 0.0)
     starts_at: Frame = 0
+    sheet: bool = False
+    let_out: Annotated[list[LetOutRecord], Many(200)] = []
 
 
 Recipe = FileRecipe  # what garments can be made from: a union by `kind` as soon as there is a second one

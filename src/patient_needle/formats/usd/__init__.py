@@ -6,7 +6,7 @@ library does the reading.
 
 from ..isolated import isolated
 from ..registry import register
-from .cache import write_usd, write_values
+from .cache import write_model, write_usd, write_values
 from .primvars import read_values
 from .reader import list_usd, read_cache_content, read_figure, read_usd
 
@@ -19,6 +19,7 @@ for _ending in (".usd", ".usda", ".usdc", ".usdz"):
         figure_reader=isolated(read_figure),
         cache_writer=write_usd if _ending == ".usd" else None,
         values_reader=isolated(read_values),
+        model_writer=None if _ending == ".usdz" else write_model,
         values_writer=None if _ending == ".usdz" else write_values,
     )
 

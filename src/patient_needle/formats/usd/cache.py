@@ -34,6 +34,21 @@ def write_values(path: Path, mesh: Mesh, name: str, values: Scalars) -> None:
         primvar.Set(Vt.FloatArray.FromNumpy(np.ascontiguousarray(values, np.float32)))
 
 
+def write_model(path: Path, mesh: Mesh, metres: float, up: str) -> None:
+    """Write a standing mesh with its groups and UVs; it states its unit and axis."""
+    with new_stage(path, CacheTiming(0, 24.0, metres, up)) as stage:
+        prim = new_mesh(stage, mesh)
+        prim.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.vertices, np.float32)))
+        _write_groups(prim, mesh)
+        if len(mesh.uv_corners) == 0:
+            return
+        uvs = UsdGeom.PrimvarsAPI(prim).CreatePrimvar(
+            "st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.faceVarying
+        )
+        uvs.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(mesh.uvs, np.float32)))
+        uvs.SetIndices(Vt.IntArray.FromNumpy(np.ascontiguousarray(mesh.uv_corners, np.int32)))
+
+
 @contextmanager
 def new_stage(path: Path, timing: CacheTiming) -> Iterator[Usd.Stage]:
     """A stage to write on, which becomes the file `path` when the block ends without error."""
@@ -79,6 +94,10 @@ def _write(stage: Usd.Stage, mesh: Mesh, frames: Iterable[Points], timing: Cache
         raise FileError("there are no frames to write", where=str(path))
     stage.SetStartTimeCode(timing.first_frame)
     stage.SetEndTimeCode(timing.first_frame + count - 1)
+    _write_groups(prim, mesh)
+
+
+def _write_groups(prim: UsdGeom.Mesh, mesh: Mesh) -> None:
     for name, faces in zip(identifiers(mesh.groups), mesh.groups.values(), strict=True):
         indices = Vt.IntArray.FromNumpy(np.ascontiguousarray(np.sort(faces), np.int32))
         UsdGeom.Subset.CreateGeomSubset(prim, name, UsdGeom.Tokens.face, indices)

@@ -29,7 +29,8 @@ def judge_cache(
     those of the cache.
 
     The unit comes from the ratio of edge lengths, which no pose changes. Axis and mirror come from the turn
-    that best fits the mesh to each frame (S. Umeyama, Least-squares estimation of transformation parameters, 1991).
+    that best fits the mesh to each frame (S. Umeyama,
+    Least-squares estimation of transformation parameters between two point patterns, 1991).
     """
     edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     ratios = _lengths(frames[0], edges) / np.maximum(_lengths(rest, edges), 1e-12)

@@ -112,7 +112,7 @@ def start_notes(worn: Outfit, start: Points, colliders: Colliders, points: Point
         depth = _depth(start[own][within], colliders, points)
         notes.append(
             f"{len(within)} vertices start inside a collider, up to {depth.max() * 1e3:.1f} mm deep, at "
-            f"{_place(start[own][within[np.argmax(depth)]])}: they are eased out over the run-in"
+            f"{_place(start[own][within[np.argmax(depth)]])}: the run-in eases them out where there is room"
         )
     pairs = crossing_cloth(worn, start)
     pairs = pairs[(worn.skin.garment[pairs] == len(worn.cloths) - 1).any(axis=1)]

@@ -25,7 +25,8 @@ SLICES = 40
 @dataclass(frozen=True)
 class Offer:
     """because: what looks wrong, in words; said: what the change does. The fields it sets: member, of a cast
-    member or of a garment's recipe; garment, of the garment itself; shot, of the shot.
+    member or of a garment's recipe; garment, of the garment itself; shot, of the shot; cast, of cast members
+    by name.
     """
 
     because: str
@@ -33,6 +34,7 @@ class Offer:
     member: dict[str, object] = field(default_factory=dict)
     shot: dict[str, object] = field(default_factory=dict)
     garment: dict[str, object] = field(default_factory=dict)
+    cast: dict[str, dict[str, object]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,8 @@ from .pops import Pop, gap_pops
 
 RUN_IN_SPEED = 1.5  # m/s, a calm arm's; ours
 SHORTEST_MOVE, LONGEST_MOVE = 20, 120  # frames; 20 to 50 is common practice, no source
+JOINED = 10  # frames before the shot in which its speed is taken up
+MARGIN, SOFT = 1.05, 0.3  # of the shot's own largest step, and m/s, up to which nobody sees a jerk; ours
 LOST = 0.03  # of its volume: what a body may lose on its way without cloth noticing much; ours
 
 
@@ -107,8 +109,8 @@ def lost_said(member: CastMember, first_frame: int) -> tuple[str, ...]:
     if lost is None or lost < LOST:
         return ()
     return (
-        f"half way through the run-in it has lost {lost:.0%} of its volume: its points go straight, since it "
-        "has no joints; a longer settle and a rest pose nearer to the first frame help",
+        f"half way through the run-in it has lost {lost:.0%} of its volume; a rest pose nearer to the first "
+        "frame helps",
     )
 
 
@@ -169,6 +171,41 @@ def speeds_of(plan: ShotPlan, member: CastMember) -> list[float]:
         out.append(furthest(before, here) * plan.frame_rate)
         before = here
     return out
+
+
+@dataclass(frozen=True)
+class Jerk:
+    """Where a member's run-in joins its shot harder than anything that the shot itself does.
+
+    step  m/s by which the velocity of its worst point changes at `frame`; own: the shot's own largest step
+    """
+
+    of: str
+    frame: int
+    step: float
+    own: float
+
+
+def jerk_of(plan: ShotPlan, member: CastMember) -> Jerk | None:
+    """How hard a member is thrown into its shot; None when its own motion is as hard, or it stands still."""
+    (low, high), (first, last) = member.motion.span(), plan.frames
+    if not _moves(member) or not low <= first <= high or plan.run_in.move == 0:
+        return None
+    staged = StagedMotion(member.motion, plan.run_in, first)
+    around = _steps([staged.shown_at(frame) for frame in range(first - JOINED, first + 2)], plan.frame_rate)
+    own = _steps([staged.shown_at(frame) for frame in range(first, min(last, int(high)) + 1)], plan.frame_rate)
+    step, most = max(around, default=0.0), max(own, default=0.0)
+    if step <= max(MARGIN * most, SOFT):
+        return None
+    return Jerk(member.name, first - JOINED + 1 + int(np.argmax(around)), step, most)
+
+
+def _steps(places: list[Points], rate: float) -> list[float]:
+    """The largest change of velocity at each place but the first and last, m/s."""
+    return [
+        furthest(2 * here - before, after) * rate
+        for before, here, after in zip(places, places[1:], places[2:], strict=False)
+    ]
 
 
 def _moves(member: CastMember) -> bool:

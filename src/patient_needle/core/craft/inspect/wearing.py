@@ -157,8 +157,8 @@ def _finer(one: Placing, probes: Points, figure: Figure, metres: float) -> Placi
 
 
 def _brought(points: Points, figure: Figure, read: Placing, metres: float) -> list[tuple[float, Placing]]:
-    """Placements that bring the garment's middle to the body's axis, at the turns and heights that lie best, with
-    how badly it lies in them.
+    """Placements that bring the garment's middle to the body's axis, at the turns and heights that lie best;
+    with each, how badly it lies.
     """
     low, high = figure.points[:, 1].min(), figure.points[:, 1].max()
     tried: list[tuple[float, Placing]] = []
