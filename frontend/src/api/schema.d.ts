@@ -2538,6 +2538,12 @@ export interface components {
             notes: string[];
             /** Offers */
             offers: components["schemas"]["Reading.Offer"][];
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
             /** Spacing */
             spacing: number;
             /** Triangles */

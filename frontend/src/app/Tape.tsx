@@ -233,6 +233,7 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge
     <>
       <path d={lane(scale, speeds, Math.max(1, ...speeds.map((s) => s.value)), 36, 24)} fill="none" stroke={c.indigo} strokeWidth="1.5" />
       <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), Math.max(0.03, ...frames.map((f) => f.stretch)), 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
+      <Jerks reading={reading} scale={scale} />
       <Snags frames={frames} scale={scale} />
       <Cuts shot={shot} scale={scale} />
       <rect x={x(scale.first)} y={edge} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
@@ -245,6 +246,22 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge
     </>
   );
 });
+
+/** Where a run-in throws somebody into the shot harder than the shot itself moves. */
+function Jerks({ reading, scale }: { reading: Reading | undefined; scale: TapeScale }) {
+  const c = useTheme().cloth;
+  return (reading?.pulse.jerks ?? []).map(({ of, frame, step, own }) => (
+    <g key={of} role="img" aria-label={jerkSaid(of, frame, step, own)}>
+      <path d={`M${xOf(scale, frame)} 12 l5 9 h-10z`} fill={c.madder}>
+        <title>{jerkSaid(of, frame, step, own)}</title>
+      </path>
+    </g>
+  ));
+}
+
+function jerkSaid(of: string, frame: number, step: number, own: number): string {
+  return `${of} is jerked into the shot at ${frame}: by ${step.toFixed(1)} m/s from one frame to the next, in the shot by ${own.toFixed(1)} at most`;
+}
 
 function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
   const c = useTheme().cloth;

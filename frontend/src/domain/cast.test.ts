@@ -1,6 +1,7 @@
 import { describe, expect, test } from "vitest";
-import type { SelfCut, ShotDocument, Uploaded } from "../api/client";
-import { floorText, placed, placesOf, rolesOf, statedOf, takeOffers, unitOf } from "./cast";
+import type { HoldRecord, SelfCut, ShotDocument, Uploaded } from "../api/client";
+import { byReason, floorText, placed, placesOf, placeTogether, rolesOf, statedOf, takeOffer, unitOf } from "./cast";
+import { copyGarment } from "./edits";
 import { keysOf, onBetween, spanOf, withKey, withoutKey } from "./keys";
 
 const empty: ShotDocument = {
@@ -17,7 +18,8 @@ function file(change: Partial<Uploaded>): Uploaded {
 describe("files that are brought in", () => {
   test("are read in the unit and axis they state, and say so", () => {
     const { document } = placed(empty, file({}), { role: "character", name: "walker", mesh: "body", target: "" });
-    expect(document.cast?.[0]).toMatchObject({ unit: "cm", up: "z", starts_at: 1001, mesh: null });
+    expect(document.cast?.[0]).toMatchObject({ unit: "cm", up: "z", starts_at: 1, mesh: null });
+    expect([document.frames, document.frame_rate]).toEqual([[1, 50], 30]);
     expect(statedOf(file({}))).toBe("0.01 m to a unit, Z up, 30 frames a second");
     expect(unitOf(0.3)).toBeNull();
   });
@@ -44,16 +46,58 @@ describe("files that are brought in", () => {
     expect(twice.cast?.[0]?.shapes.map((one) => [one.name, one.file, one.amount])).toEqual([["sat", "sat.obj", 1], ["sat 2", "sat.obj", 1]]);
   });
 
-  test("of several offers all are taken at once, of the member and of the shot", () => {
-    const cast = placed(empty, file({}), { role: "character", name: "walker", mesh: "body", target: "" }).document;
-    const offers = [
-      { because: "", said: "Read it with Y up", member: { up: "y" as const }, shot: {} },
-      { because: "", said: "Give the shot 30 frames a second", member: {}, shot: { frame_rate: 30 } },
-    ];
-    const { document, said } = takeOffers(cast, "walker", offers);
-    expect(document.frame_rate).toBe(30);
-    expect(document.cast?.[0]?.up).toBe("y");
-    expect(said).toBe("walker: read it with Y up; give the shot 30 frames a second");
+  const offer = { because: "", said: "", member: {}, shot: {}, garment: {}, cast: {} };
+  const empties = placed(empty, file({}), { role: "character", name: "walker", mesh: "body", target: "" }).document;
+
+  test("an offer changes the member and the shot, or a garment, its recipe and who wears it", () => {
+    const { document, said } = takeOffer(empties, "walker", { ...offer, said: "Give the shot 25 frames a second", member: { up: "y" }, shot: { frame_rate: 25 } });
+    expect([document.frame_rate, document.cast?.[0]?.up]).toEqual([25, "y"]);
+    expect(said).toBe("walker: give the shot 25 frames a second");
+    const worn = placed(document, file({ name: "skirt.obj" }), { role: "garment", name: "skirt", mesh: "body", target: "" }).document;
+    const let_out = [{ vertices: [0, 1, 2], by_mm: 20, reach_mm: 150 }];
+    const after = takeOffer(worn, "skirt", { ...offer, member: { let_out }, garment: { rest_angles: "as made" }, cast: { walker: { outwards: true } } }).document;
+    expect(after.garments[0]).toMatchObject({ rest_angles: "as made", recipe: { file: "skirt.obj", let_out } });
+    expect(after.cast?.[0]?.outwards).toBe(true);
+  });
+
+  test("offers of one reason are alternatives", () => {
+    const offers = [{ ...offer, because: "narrow", said: "a" }, { ...offer, because: "tall", said: "b" }, { ...offer, because: "narrow", said: "c" }];
+    expect(byReason(offers).map(([because, ways]) => [because, ways.map((one) => one.said)])).toEqual([["narrow", ["a", "c"]], ["tall", ["b"]]]);
+  });
+
+  test("the first file that moves somebody gives the shot its frames and rate, a later one does not", () => {
+    const mdd = (first: number, rate: number | null) => file({ name: "walk.mdd", meshes: [], cache: { points: 9, frames: 90, first }, stated: { metres: null, up: null, rate } });
+    const still = file({ meshes: file({}).meshes.map((mesh) => ({ ...mesh, moves: "not at all" as const, first: null, last: null })) });
+    const body = placed(empty, still, { role: "character", name: "walker", mesh: "body", target: "" }).document;
+    const moved = placed(body, mdd(-12, 30), { role: "cache", name: "", mesh: "", target: "walker" });
+    expect([moved.document.frames, moved.document.frame_rate, moved.document.cast?.[0]?.starts_at]).toEqual([[-12, 77], 30, -12]);
+    expect(moved.said).toContain("the shot takes its frames -12 to 77 at 30 a second");
+    const prop = placed(moved.document, still, { role: "prop", name: "crate", mesh: "body", target: "" }).document;
+    const second = placed(prop, mdd(5, 25), { role: "cache", name: "", mesh: "", target: "crate" }).document;
+    expect([second.frames, second.frame_rate, second.cast?.[1]?.starts_at]).toEqual([[-12, 77], 30, 5]);
+    const unnumbered = placed(body, mdd(0, null), { role: "cache", name: "", mesh: "", target: "walker" }).document;
+    expect([unnumbered.frames, unnumbered.cast?.[0]?.starts_at]).toEqual([empty.frames, empty.frames[0]]);
+  });
+
+  test("garments go along with a member that is put elsewhere", () => {
+    const worn = placed(empties, file({ name: "skirt.obj" }), { role: "garment", name: "skirt", mesh: "body", target: "" }).document;
+    const there = { mirrored: false, scale: 1, turn: 90, move: [1, 0, 2] as [number, number, number] };
+    const once = placeTogether(worn, "walker", there, "").document;
+    expect(once.garments[0]?.recipe.placed).toEqual(there);
+    const on = placeTogether(once, "walker", { ...there, turn: 180, move: [0, 0, 0] }, "").document;
+    expect(on.garments[0]?.recipe.placed).toEqual({ ...there, turn: -180, move: [0, 0, 0] });
+  });
+
+  test("a copy has the holds and maps of the garment and stands beside it", () => {
+    const worn = placed(empty, file({ name: "strip.obj" }), { role: "garment", name: "strip", mesh: "body", target: "" }).document;
+    const hold = { name: "top", choose: {}, how: { kind: "follows", to: "strip" } } as unknown as HoldRecord;
+    const held = { ...worn, garments: worn.garments.map((one) => ({ ...one, holds: [hold] })) };
+    const twice = copyGarment(copyGarment(held, "strip", 0.3).document, "strip 2", 0.3).document;
+    expect(twice.garments.map((one) => [one.name, one.recipe.placed.move[0], one.holds[0]?.how])).toEqual([
+      ["strip", 0, { kind: "follows", to: "strip" }],
+      ["strip 2", 0.3, { kind: "follows", to: "strip 2" }],
+      ["strip 3", 0.6, { kind: "follows", to: "strip 3" }],
+    ]);
   });
 });
 

@@ -1,6 +1,6 @@
 /** Bringing files into a shot, and what the cast can be told. */
-import type { CastRecord, SelfCut, ShapeRecord, Shot, ShotDocument, Uploaded } from "../api/client";
-import { addGarment, addMember, changeMember, type Edit, freeName, plainCollider } from "./edits";
+import type { CastRecord, FileRecipe, GarmentRecord, PlacedRecord, SelfCut, ShapeRecord, Shot, ShotDocument, Uploaded } from "../api/client";
+import { addGarment, addMember, changeGarment, changeMember, type Edit, freeName, plainCollider } from "./edits";
 
 /** What a file may be brought in as. */
 export type Role = "character" | "prop" | "set piece" | "garment" | "cache" | "motion" | "shape";
@@ -15,17 +15,20 @@ export const ROLE_NAMES: Record<Role, string> = {
   shape: "second shape of one of the cast",
 };
 
-/** Fields that a reading's offer sets, of the member and of the shot. */
+/** Fields that a reading's offer sets: of the member or the garment's recipe, of the garment, of the shot, of others
+ * of the cast by name. */
 export interface Offer {
   because: string;
   said: string;
-  member: Partial<CastRecord>;
+  member: Partial<CastRecord> & Partial<FileRecipe>;
+  garment: Partial<GarmentRecord>;
   shot: Partial<ShotDocument>;
+  cast: Record<string, Partial<CastRecord>>;
 }
 
 export const PLAIN_SHAPE: ShapeRecord = { name: "shape", shape: null, file: null, mesh: null, drawn_in_mm: null, parts: [], amount: 1 };
 
-export const PLAIN_PLACE = { scale: 1, turn: 0, move: [0, 0, 0] as [number, number, number] };
+export const PLAIN_PLACE = { mirrored: false, scale: 1, turn: 0, move: [0, 0, 0] as [number, number, number] };
 
 const UNIT_OF: readonly (readonly [number, string])[] = [
   [1, "m"], [0.1, "dm"], [0.01, "cm"], [0.001, "mm"], [0.0254, "in"], [0.3048, "ft"],
@@ -67,19 +70,21 @@ export interface Placing {
 /** The edit that puts a file that was brought in into the shot. */
 export function placed(document: ShotDocument, found: Uploaded, { role, name, mesh, target }: Placing): Edit {
   const chosen = found.meshes.length > 1 ? mesh : null;
-  const first = found.meshes.find((one) => one.name === mesh)?.first ?? found.cache?.first ?? null;
+  const piece = found.meshes.find((one) => one.name === mesh);
+  const first = piece?.first ?? found.cache?.first ?? null;
   const unit = unitOf(found.stated.metres) ?? "m";
   const up = found.stated.up ?? "y";
   if (role === "garment") return addGarment(document, { name, file: found.name, mesh: chosen, unit, up });
+  const timed = timedBy(document, found, piece, role === "cache" ? target : name);
   if (role === "cache") {
-    return changeMember(document, target, { cache: found.name, starts_at: startOf(document, first) }, `moved by ${found.name}`);
+    return changeMember(timed, target, { cache: found.name, starts_at: startOf(timed, first) }, `moved by ${found.name}${timeSaid(document, timed)}`);
   }
   if (role === "motion") {
     return changeMember(document, target, { motion: { file: found.name, animation: null } }, `takes its motion from ${found.name}`);
   }
   if (role === "shape") return withShape(document, target, found.name, chosen);
   const beside = Object.keys(found.beside)[0] ?? null;
-  return addMember(document, {
+  const brought = addMember(timed, {
     name,
     kind: role,
     file: found.name,
@@ -87,8 +92,11 @@ export function placed(document: ShotDocument, found: Uploaded, { role, name, me
     up,
     mesh: chosen,
     cache: beside,
+    cache_as: { unit: null, up: null, mirrored: false },
     animation: null,
-    starts_at: startOf(document, first),
+    starts_at: startOf(timed, first),
+    motion_turn: 0,
+    motion_move: [0, 0, 0],
     outwards: false,
     placed: PLAIN_PLACE,
     timing: "real time",
@@ -97,6 +105,29 @@ export function placed(document: ShotDocument, found: Uploaded, { role, name, me
     shapes: [],
     collider: plainCollider,
   });
+  return { ...brought, said: brought.said + timeSaid(document, timed) };
+}
+
+/** The shot with the frames and the rate of the first file that moves anybody in it; as it is when somebody moves. */
+function timedBy(document: ShotDocument, found: Uploaded, piece: Uploaded["meshes"][number] | undefined, who: string): ShotDocument {
+  const others = (document.cast ?? []).filter((one) => one.name !== who);
+  if (others.some((one) => one.kind === "character" || one.cache !== null || one.motion !== null)) return document;
+  const first = piece?.first ?? found.cache?.first ?? null;
+  const last = piece?.last ?? (found.cache === null || first === null ? null : first + found.cache.frames - 1);
+  if (!isNumbered(document, first) || last === null || last <= (first ?? 0)) return document;
+  const rate = found.stated.rate;
+  return { ...document, frames: [Math.round(first ?? 0), Math.round(last)], ...(rate === null ? {} : { frame_rate: rate }) };
+}
+
+function timeSaid(before: ShotDocument, after: ShotDocument): string {
+  if (before === after) return "";
+  return `; the shot takes its frames ${after.frames[0]} to ${after.frames[1]} at ${Number((after.frame_rate ?? 24).toFixed(3))} a second`;
+}
+
+/** Whether a file numbers its frames: one that counts from 0 outside the shot does not. */
+function isNumbered(document: ShotDocument, first: number | null): boolean {
+  const [low, high] = document.frames;
+  return first !== null && (Math.round(first) !== 0 || (low <= 0 && high >= 0));
 }
 
 /** The same mesh of another file, taken on by a member. */
@@ -106,19 +137,46 @@ function withShape(document: ShotDocument, member: string, file: string, mesh: s
   return changeMember(document, member, { shapes: [...shapes, { ...PLAIN_SHAPE, name, file, mesh }] }, `takes on ${name}`);
 }
 
-/** Where a file's first frame goes: to its own number when that lies in the shot, else to the shot's first frame. */
+/** Where a file's first frame goes: to its own number if it has one, else to the shot's first frame. */
 function startOf(document: ShotDocument, first: number | null): number {
-  const [low, high] = document.frames;
-  const whole = first === null ? null : Math.round(first);
-  return whole !== null && whole >= low && whole <= high ? whole : low;
+  return isNumbered(document, first) ? Math.round(first ?? 0) : document.frames[0];
 }
 
-/** Take what a reading offers. */
-export function takeOffers(document: ShotDocument, member: string, offers: readonly Offer[]): Edit {
-  const said = offers.map((offer) => offer.said.charAt(0).toLowerCase() + offer.said.slice(1)).join("; ");
-  const change = Object.assign({}, ...offers.map((offer) => offer.member)) as Partial<CastRecord>;
-  const whole = Object.assign({}, ...offers.map((offer) => offer.shot)) as Partial<ShotDocument>;
-  return changeMember({ ...document, ...whole }, member, change, said.slice(0, 150));
+/** Take one change that a reading offers for a cast member or a garment. */
+export function takeOffer(document: ShotDocument, name: string, offer: Offer): Edit {
+  const said = (offer.said.charAt(0).toLowerCase() + offer.said.slice(1)).slice(0, 150);
+  let next = { ...document, ...offer.shot };
+  for (const [who, change] of Object.entries(offer.cast)) next = changeMember(next, who, change, "").document;
+  const garment = next.garments.find((one) => one.name === name);
+  if (garment === undefined) return changeMember(next, name, offer.member, said);
+  return changeGarment(next, name, { ...offer.garment, recipe: { ...garment.recipe, ...offer.member } as FileRecipe }, said);
+}
+
+/** Offers by what they are about: those of one reason are alternatives, of which one is taken. */
+export function byReason(offers: readonly Offer[]): [string, Offer[]][] {
+  const out = new Map<string, Offer[]>();
+  for (const offer of offers) out.set(offer.because, [...(out.get(offer.because) ?? []), offer]);
+  return [...out];
+}
+
+/** A member put elsewhere; the garments go along, each as it stood to the member. */
+export function placeTogether(document: ShotDocument, member: string, placed: PlacedRecord, said: string): Edit {
+  const before = (document.cast ?? []).find((one) => one.name === member)?.placed ?? PLAIN_PLACE;
+  const scale = placed.scale / before.scale;
+  const turn = placed.turn - before.turn;
+  const [sin, cos] = [Math.sin((turn * Math.PI) / 180), Math.cos((turn * Math.PI) / 180)];
+  const garments = document.garments.map((one) => {
+    const [x, y, z] = one.recipe.placed.move.map((value, axis) => scale * (value - (before.move[axis] ?? 0))) as [number, number, number];
+    const turned = [cos * x + sin * z, y, cos * z - sin * x];
+    const move = turned.map((value, axis) => Number((value + (placed.move[axis] ?? 0)).toFixed(6))) as [number, number, number];
+    const at = { ...one.recipe.placed, scale: one.recipe.placed.scale * scale, turn: wrapped(one.recipe.placed.turn + turn), move };
+    return { ...one, recipe: { ...one.recipe, placed: at } };
+  });
+  return changeMember({ ...document, garments }, member, { placed }, `${said}, garments too`);
+}
+
+function wrapped(degrees: number): number {
+  return ((((degrees + 180) % 360) + 360) % 360) - 180;
 }
 
 /** Members that a file's points, motion or shape could be for. */

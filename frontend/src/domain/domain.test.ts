@@ -57,7 +57,7 @@ describe("edits", () => {
     expect(changeRunIn(empty, { move: 9 }).document.run_in).toEqual({ settle: 2, move: 9 });
   });
   test("a collider changes one thing at a time, and one that is switched off begins plain", () => {
-    const body = { name: "body", kind: "character", file: "b.glb", unit: "m", up: "y", mesh: null, cache: null, animation: null, starts_at: 0, outwards: false, placed: PLAIN_PLACE, timing: "real time", motion: null, parent: null, shapes: [] as never[], collider: null } as const;
+    const body = { name: "body", kind: "character", file: "b.glb", unit: "m", up: "y", mesh: null, cache: null, animation: null, starts_at: 0, cache_as: { unit: null, up: null, mirrored: false }, motion_turn: 0, motion_move: [0, 0, 0] as [number, number, number], outwards: false, placed: PLAIN_PLACE, timing: "real time", motion: null, parent: null, shapes: [] as never[], collider: null } as const;
     const cast = { ...empty, cast: [body] };
     const off = changeCollider(cast, "body", { clearance_mm: 9 }, "clearance 9 mm").document;
     expect(off.cast?.[0]?.collider).toEqual({ ...plainCollider, clearance_mm: 9 });
@@ -92,7 +92,7 @@ describe("edits", () => {
 });
 
 describe("the thread", () => {
-  const reading: Reading = { cast: {}, garments: {}, winds: {}, faults: {}, pulse: { suggested_move: 0, first: 996, body_speed: [] } };
+  const reading: Reading = { cast: {}, garments: {}, winds: {}, faults: {}, pulse: { suggested_move: 0, first: 996, body_speed: [], jerks: [] } };
   const dressed = addGarment(empty, cloth).document;
   const said = (document: ShotDocument, takes: Take[] = [], deliveries: Delivery[] = [], read: Reading = reading) =>
     Object.fromEntries(threadOf(document, read, takes, deliveries).map((knot) => [knot.bench, `${knot.mood}: ${knot.said}`]));
@@ -151,7 +151,7 @@ describe("words", () => {
   test("a take says what it does and what is wrong with it", () => {
     expect(takeState({ ...take, stopping: true })).toContain("stopping at 33");
     expect(takeState({ ...take, phase: "preparing" })).toBe("preparing");
-    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, through_another: 3, pinched: 1, median_ms: 4, worst_edge: 2.46, worst_edge_frame: 7, worst_edge_near: "figure: forearmL", overstretched: 1, bodies: ["figure"], body_shows: 3, body_shows_area: 0.0042, left_out_shows: 0, left_out_area: null };
+    const garment = { garment: "skirt", frames: 9, first: 1, last: 9, worst_stretch: 0.02, in_the_body: 2, through_itself: 0, through_another: 3, pinched: 1, after_run_in: [], median_ms: 4, worst_edge: 2.46, worst_edge_frame: 7, worst_edge_near: "figure: forearmL", overstretched: 1, bodies: ["figure"], body_shows: 3, body_shows_area: 0.0042, left_out_shows: 0, left_out_area: null };
     expect(faultsOf({ ...take, garments: [garment] })).toBe(
       "inside a collider in 2 frames, through another garment in 3 frames, pinched in 1 frame, overstretched in 1 frame",
     );

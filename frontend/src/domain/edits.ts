@@ -56,9 +56,11 @@ export function addGarment(
     up: "y",
     mesh: null,
     ...file,
-    placed: { scale: 1, turn: 0, move: [0, 0, 0] },
+    placed: { mirrored: false, scale: 1, turn: 0, move: [0, 0, 0] },
     warp: [0, 1, 0],
     starts_at: 0,
+    sheet: false,
+    let_out: [],
   };
   const garment: Omit<GarmentRecord, "fabric"> = {
     name,
@@ -107,6 +109,20 @@ export function changeGarment(
 ): Edit {
   const garments = document.garments.map((one) => (one.name === name ? { ...one, ...change } : one));
   return { document: { ...document, garments }, said: `${name}: ${said}` };
+}
+
+/** A garment once more, with its holds, maps and choices, `aside` m to its right. */
+export function copyGarment(document: ShotDocument, name: string, aside: number): Edit {
+  const one = document.garments.find((garment) => garment.name === name);
+  if (one === undefined) return { document, said: "" };
+  const copy = structuredClone(one);
+  copy.name = freeName(name.replace(/ \d+$/, ""), [...(document.cast ?? []), ...document.garments].map((other) => other.name));
+  const [x, y, z] = copy.recipe.placed.move;
+  copy.recipe.placed.move = [Number((x + aside).toFixed(4)), y, z];
+  for (const hold of copy.holds) if ("to" in hold.how && hold.how.to === name) hold.how.to = copy.name;
+  const at = document.garments.indexOf(one) + 1;
+  const garments = [...document.garments.slice(0, at), copy, ...document.garments.slice(at)];
+  return { document: { ...document, garments }, said: `Copied ${name} as ${copy.name}` };
 }
 
 export function takeOut(document: ShotDocument, name: string): Edit {

@@ -1,10 +1,11 @@
 /** The cast on the stage: one mesh a member, which moves, is shaded by values, or has places lit. */
-import { Box3, Color, Mesh, MeshLambertMaterial, type Scene, SRGBColorSpace } from "three";
+import { Box3, Color, Mesh, MeshLambertMaterial, Ray, type Scene, SRGBColorSpace, Vector3 } from "three";
 import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import { ramp } from "../domain/ramp";
 import { boxOf, Surface } from "./surface";
 
 const CREASE = 0.6; // rad between faces from which their edge is drawn sharp
+const SEEN_THROUGH = 0.14; // opacity of what stands in the way
 const MARKED = "#C04A3E"; // times a body's own tone
 const BODY = { character: "#b7aa97", prop: "#8a8378", "set piece": "#a3a09a" } as const;
 
@@ -87,6 +88,24 @@ export class Bodies {
     this.changed();
   }
 
+  /** Let set pieces that stand between the eye and what matters be seen through. */
+  clearSight(eye: Vector3, subject: Box3): void {
+    const middle = subject.getCenter(new Vector3());
+    const away = middle.distanceTo(eye);
+    const ray = new Ray(eye, middle.clone().sub(eye).normalize());
+    for (const { kind, mesh, surface } of this.known.values()) {
+      if (kind !== "set piece") continue;
+      const box = boxOf(surface.points);
+      const met = ray.intersectBox(box, new Vector3());
+      const between = !box.intersectsBox(core(subject)) && (box.containsPoint(eye) || (met !== null && met.distanceTo(eye) < away));
+      if (mesh.material.transparent === between) continue;
+      mesh.material.transparent = between;
+      mesh.material.opacity = between ? SEEN_THROUGH : 1;
+      mesh.material.depthWrite = !between;
+      mesh.material.needsUpdate = true;
+    }
+  }
+
   names(): string[] {
     return [...this.known.keys()];
   }
@@ -105,6 +124,13 @@ export class Bodies {
   has(kind: BodyKind): boolean {
     return [...this.known.values()].some((body) => body.kind === kind);
   }
+}
+
+/** The middle of what matters: what reaches into it stands around it, not in front of it. */
+function core(subject: Box3): Box3 {
+  const half = subject.getSize(new Vector3()).multiplyScalar(0.25);
+  const middle = subject.getCenter(new Vector3());
+  return new Box3(middle.clone().sub(half), middle.clone().add(half));
 }
 
 function heightOf(rest: Float32Array): number {

@@ -10,6 +10,8 @@ const DIRECTIONS: Record<View, Vector3> = {
   "three-quarter": new Vector3(0.62, 0.16, 0.78),
   side: new Vector3(1, 0.08, 0),
 };
+const ROOM = 1.36; // picture's height for the subject's: the looks and views stand above it
+const LOWER = 0.06; // of half the subject's height, by which it stands below the middle
 const FURTHEST = 25; // m, of the camera from an ordinary scene
 
 export class StageCamera {
@@ -37,8 +39,9 @@ export class StageCamera {
     const size = box.getSize(new Vector3());
     const across = 0.5 * Math.hypot(size.x, size.z);
     const half = Math.max(size.y / 2, (0.9 * across) / Math.min(1.25, this.eye.aspect));
-    const distance = (half * 1.28) / Math.tan((this.eye.fov * Math.PI) / 360) + 0.3 * across;
+    const distance = (half * ROOM) / Math.tan((this.eye.fov * Math.PI) / 360) + 0.3 * across;
     this.controls.maxDistance = Math.max(FURTHEST, 3 * distance);
+    centre.y += LOWER * half;
     this.controls.target.copy(centre);
     this.eye.position.copy(centre).addScaledVector(DIRECTIONS[card].clone().normalize(), distance);
     this.eye.near = distance / 100;

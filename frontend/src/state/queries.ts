@@ -63,10 +63,10 @@ export function useShot(id: number | null) {
   });
 }
 
-export function useReading(shot: Shot | undefined) {
-  return useQuery({
+/** How a shot's reading is asked for. */
+export function readingOf(shot: Shot | undefined) {
+  return {
     queryKey: keys.reading(shot?.id ?? 0, shot?.revision ?? 0),
-    enabled: shot !== undefined,
     staleTime: Infinity,
     queryFn: () =>
       got<Reading>(
@@ -74,7 +74,11 @@ export function useReading(shot: Shot | undefined) {
           params: { path: { shot_id: shot?.id ?? 0, number: shot?.revision ?? 0 } },
         }),
       ),
-  });
+  };
+}
+
+export function useReading(shot: Shot | undefined) {
+  return useQuery({ ...readingOf(shot), enabled: shot !== undefined });
 }
 
 /** A shot's reading, or while the newest revision is still being read that of the one before, so that what is open

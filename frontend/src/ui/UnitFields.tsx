@@ -11,19 +11,25 @@ export const UNITS: readonly { unit: string; name: string }[] = [
   { unit: "ft", name: "feet" },
 ];
 
+export type Up = "x" | "y" | "z";
+
+export const UPS: readonly Up[] = ["x", "y", "z"];
+
 export interface UnitFieldsProps {
   unit: string;
-  up: "y" | "z";
-  change(change: { unit: string } | { up: "y" | "z" }, said: string): void;
+  up: Up;
+  change(change: { unit: string } | { up: Up }, said: string): void;
+  /** What is read so. */
+  of?: "File" | "Cache";
 }
 
 /** The unit and the upward axis in which a file is to be read. */
-export function UnitFields({ unit, up, change }: UnitFieldsProps) {
+export function UnitFields({ unit, up, change, of = "File" }: UnitFieldsProps) {
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "1fr 84px", gap: 1, mt: 0.5 }}>
       <TextField
         select
-        label="File unit"
+        label={`${of} unit`}
         value={unit}
         margin="dense"
         onChange={(event) => {
@@ -39,16 +45,19 @@ export function UnitFields({ unit, up, change }: UnitFieldsProps) {
       </TextField>
       <TextField
         select
-        label="Up"
+        label={of === "File" ? "Up" : "Cache up"}
         value={up}
         margin="dense"
         onChange={(event) => {
-          const next = event.target.value === "z" ? "z" : "y";
+          const next = UPS.find((one) => one === event.target.value) ?? "y";
           change({ up: next }, `${next.toUpperCase()} is up`);
         }}
       >
-        <MenuItem value="y">Y</MenuItem>
-        <MenuItem value="z">Z</MenuItem>
+        {UPS.map((one) => (
+          <MenuItem key={one} value={one}>
+            {one.toUpperCase()}
+          </MenuItem>
+        ))}
       </TextField>
     </Box>
   );

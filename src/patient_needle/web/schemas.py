@@ -278,6 +278,7 @@ class GarmentReading(BaseModel):
     furthest: float | None
     mean: float | None
     offers: list[Offer]
+    size: tuple[float, float, float]
     holds: list[HoldReading] = []
     notes: list[str] = []
 

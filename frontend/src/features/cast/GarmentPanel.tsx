@@ -1,7 +1,9 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
 import type { Offer } from "../../domain/cast";
-import { changeRecipe } from "../../domain/edits";
+import { changeRecipe, copyGarment } from "../../domain/edits";
 import { count, mm } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
@@ -9,6 +11,8 @@ import { OfferList } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
 import { TakeOut } from "./TakeOut";
 import { UnitFields } from "../../ui/UnitFields";
+
+const BESIDE = 0.05; // m between a garment and its copy
 
 /** One garment: what was read of it, and how it stands to the body at the start. */
 export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: GarmentRecord; reading: Reading | undefined }) {
@@ -23,15 +27,7 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
       <Notes notes={read?.notes ?? []} />
       {fault !== undefined && <FaultNote fault={fault} />}
       {read !== undefined && (
-        <OfferList
-          name={garment.name}
-          offers={read.offers as Offer[]}
-          busy={edit.isPending}
-          take={([offer]) => {
-            const unit = offer?.member.unit;
-            if (unit !== undefined) edit.mutate({ edit: (document) => changeRecipe(document, garment.name, { unit }, `read in ${unit}`) });
-          }}
-        />
+        <OfferList shot={shot} name={garment.name} offers={read.offers as Offer[]} />
       )}
       <PlaceFields
         placed={garment.recipe.placed}
@@ -46,7 +42,19 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
           edit.mutate({ edit: (document) => changeRecipe(document, garment.name, change, said) });
         }}
       />
-      <TakeOut shot={shot} name={garment.name} />
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button
+          aria-label={`Copy ${garment.name}`}
+          disabled={edit.isPending}
+          onClick={() => {
+            edit.mutate({ edit: (document) => copyGarment(document, garment.name, (read?.size[0] ?? 0) + BESIDE) });
+          }}
+          sx={{ mt: 0.25, ml: -0.75, fontWeight: 400, fontSize: 12.5 }}
+        >
+          Copy
+        </Button>
+        <TakeOut shot={shot} name={garment.name} />
+      </Box>
     </Panel>
   );
 }

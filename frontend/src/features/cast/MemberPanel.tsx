@@ -1,6 +1,8 @@
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import type { CastRecord, MemberReading, Reading, Shot } from "../../api/client";
+import { placeTogether } from "../../domain/cast";
 import { changeFrames, changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { FaultNote, Figure, Notes, Panel } from "../../ui/Card";
@@ -8,6 +10,7 @@ import { ColliderFields } from "./ColliderFields";
 import { MotionFields, ParentFields } from "./MotionFields";
 import { Offers } from "./Offers";
 import { PlaceFields } from "./PlaceFields";
+import { RestFile } from "./RestFile";
 import { SelfCutPanel } from "./SelfCutPanel";
 import { ShapePanel } from "./ShapePanel";
 import { TakeOut } from "./TakeOut";
@@ -18,6 +21,9 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
   const edit = useEdit(shot);
   const read = reading?.cast[member.name];
   const fault = reading?.faults[member.name];
+  const [along, setAlong] = useState(true);
+  const hasAlong = member.kind === "character" && shot.document.garments.length > 0;
+  const goesAlong = hasAlong && along;
   return (
     <Panel label={member.name}>
       <Typography sx={{ fontWeight: 600, fontSize: 13.5 }}>
@@ -61,8 +67,11 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
       <PlaceFields
         placed={member.placed}
         change={(placed, said) => {
-          edit.mutate({ edit: (document) => changeMember(document, member.name, { placed }, said) });
+          edit.mutate({
+            edit: (document) => (goesAlong ? placeTogether(document, member.name, placed, said) : changeMember(document, member.name, { placed }, said)),
+          });
         }}
+        along={hasAlong ? { on: along, set: setAlong } : undefined}
       />
       <UnitFields
         unit={member.unit ?? "m"}
@@ -71,6 +80,7 @@ export function MemberPanel({ shot, member, reading }: { shot: Shot; member: Cas
           edit.mutate({ edit: (document) => changeMember(document, member.name, change, said) });
         }}
       />
+      {member.kind === "character" && <RestFile shot={shot} member={member.name} />}
       <TakeOut shot={shot} name={member.name} />
     </Panel>
   );

@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
@@ -7,6 +8,9 @@ import { changeMember } from "../../domain/edits";
 import { useEdit } from "../../state/queries";
 import { Fold } from "../../ui/Fold";
 import { NumberField } from "../../ui/NumberField";
+import { UnitFields } from "../../ui/UnitFields";
+
+const AXES = ["right", "up", "ahead"] as const;
 
 interface MotionFieldsProps {
   shot: Shot;
@@ -39,6 +43,29 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
         <MenuItem value="real time">real time: frames are interpolated</MenuItem>
         <MenuItem value="frame for frame">every frame: it plays faster or slower</MenuItem>
       </TextField>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
+        <NumberField label="Turn of the motion, degrees" value={member.motion_turn} low={-360} high={360} keep={(motion_turn) => { keep({ motion_turn }, `motion turned by ${motion_turn}°`); }} />
+        {AXES.map((name, axis) => (
+          <NumberField
+            key={name}
+            label={`Motion ${name}, m`}
+            value={member.motion_move[axis] ?? 0}
+            keep={(value) => {
+              const motion_move = member.motion_move.map((old, at) => (at === axis ? value : old)) as [number, number, number];
+              keep({ motion_move }, `motion moved to ${motion_move.join(", ")} m`);
+            }}
+          />
+        ))}
+      </Box>
+      <Typography sx={{ fontSize: 12, color: "text.secondary" }}>The rest pose stays where it is.</Typography>
+      {member.cache !== null && (
+        <UnitFields
+          unit={member.cache_as.unit ?? member.unit}
+          up={member.cache_as.up ?? member.up}
+          of="Cache"
+          change={(change, said) => { keep({ cache_as: { ...member.cache_as, ...change } }, `cache ${said}`); }}
+        />
+      )}
       {source !== null && (
         <>
           <Typography sx={{ fontSize: 12.5, overflowWrap: "anywhere" }}>Moved by {source}</Typography>

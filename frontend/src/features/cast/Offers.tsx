@@ -3,63 +3,70 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import type { MemberReading, Shot } from "../../api/client";
-import { type Offer, takeOffers } from "../../domain/cast";
+import { byReason, type Offer, takeOffer } from "../../domain/cast";
 import { HUMAN_OUTLINE, STATURE } from "../../domain/stature";
 import { capital } from "../../domain/words";
 import { useEdit } from "../../state/queries";
+import { useTakeOffers } from "./takeOffers";
 
 /** What looks wrong about a figure, and the changes that would mend it. */
 export function Offers({ shot, member, read }: { shot: Shot; member: string; read: MemberReading }) {
-  const edit = useEdit(shot);
   const offers = read.judged.offers as Offer[];
-  const changesShape = offers.some((one) => Object.keys(one.shot).length === 0 && !("timing" in one.member) && !("outwards" in one.member));
+  const changesShape = offers.some((one) => "unit" in one.member || "up" in one.member || "placed" in one.member);
   return (
-    <OfferList name={member} offers={offers} busy={edit.isPending} take={(taken) => { edit.mutate({ edit: (document) => takeOffers(document, member, taken) }); }}>
+    <OfferList shot={shot} name={member} offers={offers}>
       {changesShape && <BeforeAndAfter read={read} />}
     </OfferList>
   );
 }
 
 interface OfferListProps {
+  shot: Shot;
   name: string;
   offers: readonly Offer[];
-  busy: boolean;
-  take(offers: readonly Offer[]): void;
   children?: ReactNode;
 }
 
-/** Changes that are offered, each to be taken or left. */
-export function OfferList({ name, offers, busy, take, children }: OfferListProps) {
+/** Changes that are offered, each to be taken or left; those of one reason are alternatives. */
+export function OfferList({ shot, name, offers, children }: OfferListProps) {
+  const edit = useEdit(shot);
+  const all = useTakeOffers(shot, name);
+  const busy = edit.isPending || all.isPending;
   if (offers.length === 0) return null;
+  const reasons = byReason(offers);
+  const single = reasons.flatMap(([, ways]) => (ways.length === 1 ? ways : []));
   return (
     <Box role="group" aria-label={`What looks wrong about ${name}`} sx={{ mt: 0.75, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
       {children}
-      {offers.map((offer) => (
-        <Box key={offer.said} sx={{ mb: 0.75 }}>
-          <Typography sx={{ fontSize: 12.5 }}>{capital(offer.because)}.</Typography>
-          <Button
-            size="small"
-            variant="outlined"
-            disabled={busy}
-            sx={{ mt: 0.25, textAlign: "left" }}
-            onClick={() => {
-              take([offer]);
-            }}
-          >
-            {offer.said}
-          </Button>
+      {reasons.map(([because, ways]) => (
+        <Box key={because} sx={{ mb: 0.75 }}>
+          <Typography sx={{ fontSize: 12.5 }}>{capital(because)}.</Typography>
+          {ways.map((offer) => (
+            <Button
+              key={offer.said}
+              size="small"
+              variant="outlined"
+              disabled={busy}
+              sx={{ mt: 0.25, mr: 0.5, textAlign: "left" }}
+              onClick={() => {
+                edit.mutate({ edit: (document) => takeOffer(document, name, offer) });
+              }}
+            >
+              {offer.said}
+            </Button>
+          ))}
         </Box>
       ))}
-      {offers.length > 1 && (
+      {single.length > 1 && (
         <Button
           size="small"
           variant="contained"
           disabled={busy}
           onClick={() => {
-            take(offers);
+            all.mutate(single);
           }}
         >
-          Do all {offers.length}
+          Do all {single.length}
         </Button>
       )}
     </Box>

@@ -39,11 +39,28 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
           ))}
         </Box>
       )}
+      <AfterRunIn take={take} />
       {take.fault !== null && <FaultNote fault={take.fault} />}
       <Stale take={take} />
       <WearFinished shot={shot} take={take} />
       <Deeds shot={shot} take={take} at={at} />
     </Panel>
+  );
+}
+
+/** What the run-in has not put right, as soon as it is over. */
+function AfterRunIn({ take }: { take: Take }) {
+  const lines = take.garments.flatMap((one) => one.after_run_in.map((said) => `${one.garment}: ${said}`));
+  if (lines.length === 0) return null;
+  return (
+    <Box role="note" aria-label="After the run-in" sx={{ mt: 0.5, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
+      <Typography sx={{ fontSize: 12.5, color: "warning.main", fontWeight: 600 }}>the run-in has not put everything right</Typography>
+      {lines.map((line) => (
+        <Typography key={line} sx={{ fontSize: 12 }}>
+          {line}
+        </Typography>
+      ))}
+    </Box>
   );
 }
 

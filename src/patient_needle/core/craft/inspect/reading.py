@@ -67,7 +67,7 @@ class BorderReading:
 @dataclass(frozen=True)
 class GarmentReading:
     """area m2; spacing m, mean edge length; nearest, furthest and mean distance in m from the colliders at the
-    start, None without colliders; offers: what would mend its size.
+    start, None without colliders; offers: what would mend how it was read; size (x, y, z) m.
     """
 
     vertices: int
@@ -81,6 +81,7 @@ class GarmentReading:
     furthest: float | None
     mean: float | None
     offers: tuple[Offer, ...]
+    size: tuple[float, float, float]
 
 
 def read_member(
@@ -220,6 +221,7 @@ def read_garment(
     points, edges = garment.mesh.vertices, topology.edges
     lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
     distance = _from_colliders(points, colliders)
+    wide, high, deep = np.ptp(points, axis=0)
     apart: tuple[float | None, float | None, float | None] = (None, None, None)
     if distance is not None:
         apart = float(distance.min()), float(distance.max()), float(distance.mean())
@@ -227,7 +229,7 @@ def read_garment(
         garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles),
         float(triangle_areas(points, topology.triangles).sum()), float(lengths.mean()),
         _borders(points, loops), tuple(garment.mesh.groups),
-        *apart, offers,
+        *apart, offers, (float(wide), float(high), float(deep)),
     )  # fmt: skip
 
 
