@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix, csc_matrix, csr_matrix, diags_array
-from scipy.sparse.csgraph import breadth_first_order, connected_components
+from scipy.sparse.csgraph import breadth_first_order, connected_components, minimum_spanning_tree
 from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
@@ -137,36 +137,44 @@ def _turns_and_stretches(
 
 
 def _agreeing(turns: Vectors, triangles: Triangles) -> Vectors:
-    """The same turns, each with so many full turns more that it is nearest to the one that leads to it."""
+    """The same turns, each with so many full turns more that it is nearest to the one that leads to it.
+
+    The way from one to the next is the tree on which neighbours differ least in all.
+    """
     m, n = len(triangles), int(triangles.max(initial=-1)) + 1
     if m == 0:
         return turns
     touches = csc_matrix((np.ones(3 * m), (np.repeat(np.arange(m), 3), triangles.ravel())), shape=(m, n))
     beside = (touches @ touches.T).tocsr()
-    beside.data = (beside.data >= 2).astype(float)  # two corners in common: an edge
-    beside.eliminate_zeros()
+    pairs = beside.tocoo()
+    edge = (pairs.data >= 2) & (pairs.row < pairs.col)  # two corners in common
+    one, other = pairs.row[edge], pairs.col[edge]
+    apart = (Rotation.from_rotvec(turns[one]).inv() * Rotation.from_rotvec(turns[other])).magnitude()
+    # A crease may be crossed by triangles that turn over: what lies beyond is reached around them.
+    near = coo_matrix((np.asarray(apart) + 1e-6, (one, other)), shape=(m, m))
+    tree = csr_matrix(minimum_spanning_tree(csr_matrix(near)))
     out = turns.copy()
     angles = np.linalg.norm(turns, axis=1)
-    _, part = connected_components(beside, directed=False)
-    for one in range(int(part.max()) + 1):
-        mine = np.flatnonzero(part == one)
+    _, part = connected_components(tree, directed=False)
+    for number in range(int(part.max()) + 1):
+        mine = np.flatnonzero(part == number)
         if len(mine) > 1:
-            _agree_from(int(mine[np.argmin(angles[mine])]), beside, out)
+            _agree_from(int(mine[np.argmin(angles[mine])]), tree, out)
     return out
 
 
-def _agree_from(first: int, beside: csr_matrix, turns: Vectors) -> None:
-    """Walk outwards from a triangle, a ring of them at once."""
-    order, before = breadth_first_order(beside, first, directed=False)
+def _agree_from(first: int, tree: csr_matrix, turns: Vectors) -> None:
+    """Walk outwards from a triangle along a tree, a generation at once."""
+    order, before = breadth_first_order(tree, first, directed=False)
     depth = np.zeros(len(turns), np.int64)
     for triangle in order[1:]:
         depth[triangle] = depth[before[triangle]] + 1
-    rings = np.split(order, np.flatnonzero(np.diff(depth[order])) + 1)
-    for ring in rings[1:]:
-        length = np.linalg.norm(turns[ring], axis=1, keepdims=True)
-        axis = np.where(length > 1e-9, turns[ring] / np.maximum(length, 1e-9), 0.0)
-        along = np.einsum("ij,ij->i", turns[before[ring]], axis)[:, None]
-        turns[ring] += 2 * np.pi * np.round((along - length) / (2 * np.pi)) * axis
+    generations = np.split(order, np.flatnonzero(np.diff(depth[order])) + 1)
+    for these in generations[1:]:
+        length = np.linalg.norm(turns[these], axis=1, keepdims=True)
+        axis = np.where(length > 1e-9, turns[these] / np.maximum(length, 1e-9), 0.0)
+        along = np.einsum("ij,ij->i", turns[before[these]], axis)[:, None]
+        turns[these] += 2 * np.pi * np.round((along - length) / (2 * np.pi)) * axis
 
 
 def _joints(points: Points, triangles: Triangles) -> Triangles:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,13 +14,13 @@ from patient_needle.core.craft.cast.run_in import StagedMotion
 from patient_needle.core.craft.cast.self_cuts import find_self_cuts
 from patient_needle.core.craft.cast.understudies import UnderstudySettings, read_understudy, understudy_of
 from patient_needle.core.craft.inspect.checks import check_member
-from patient_needle.core.craft.inspect.offers import ReadAs, arm_length, facing, judge, judge_garment, outline
+from patient_needle.core.craft.inspect.offers import ReadAs, judge
 from patient_needle.core.craft.inspect.reading import suggested_move, volume_lost
 from patient_needle.core.geometry.closed import insider, soundness, turned_outwards
 from patient_needle.core.geometry.motion import CachedMotion, Still
 from patient_needle.core.geometry.placing import (
     Blend,
-    PlacedMotion,
+    Placing,
     RetimedMotion,
     ShapedMotion,
     drawn_in,
@@ -34,7 +33,6 @@ from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.errors import CastError, ShotError
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.core.model.shot import CastMember, RunIn
-from patient_needle.formats.obj import read_obj
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import CastRecord, parse_shot
 from patient_needle.formats.shot_file.members import assemble_cast, assemble_member
@@ -67,105 +65,6 @@ def plain_member(points, triangles, motion) -> CastMember:
         "it", "character", mesh, triangulated(mesh), motion, np.zeros(count, np.int32), ("whole",),
         np.array([0], np.int32), np.ones(count, bool), None,
     )  # fmt: skip
-
-
-def as_read(unit="m", up="y", turn=0.0, **stated):
-    told = {"stated_metres": None, "stated_up": None, "stated_rate": None, **stated}
-    return ReadAs(unit, up, 1.0, turn, (0.0, 0.0, 0.0), rate=24.0, timing="real time", **told)
-
-
-class TestJudging:
-    def said(self, points, read, fastest=3.0):
-        return {o.because: o for o in judge(points, read, human=True, fastest=fastest).offers}
-
-    def test_a_figure_that_is_right_is_left_alone(self, body):
-        found = judge(body.motion.rest(), as_read(), human=True, fastest=5.0)
-        assert found.offers == ()
-        assert found.faces == pytest.approx(0, abs=5)
-
-    @pytest.mark.parametrize(("unit", "factor"), [("cm", 100.0), ("mm", 1000.0), ("ft", 1 / 0.3048)])
-    def test_a_giant_is_probably_in_another_unit(self, body, unit, factor):
-        ((because, offer),) = self.said(body.motion.rest() * factor, as_read()).items()
-        assert "m tall: the file is probably in" in because
-        assert offer.member == {"unit": unit}
-
-    def test_a_figure_that_lies_is_stood_up_and_measured_standing(self, body):
-        lying = body.motion.rest()[:, [0, 2, 1]] * [1, -1, 1] * 100
-        found = judge(lying, as_read(), human=True, fastest=3.0)
-        assert [o.member for o in found.offers] == [{"up": "z"}, {"unit": "cm"}]
-        assert np.ptp(found.after[:, 0]) == pytest.approx(1.72, abs=0.02)
-        assert np.ptp(found.before[:, 0]) == pytest.approx(30, abs=1)
-
-    def test_what_the_file_states_counts_more_than_a_guess(self, body):
-        lying = body.motion.rest()[:, [0, 2, 1]] * [1, -1, 1] * 100
-        said = self.said(lying, as_read(stated_metres=0.01, stated_up="z"))
-        assert list(said) == ["the file states that Z is up", "the file states 0.01 m to a unit"]
-
-    def test_what_a_file_states_wrongly_is_not_offered_back(self, body):
-        """A file that states metres and means centimetres: once that is mended there is peace."""
-        wrong = self.said(body.motion.rest() * 100, as_read(stated_metres=1.0, stated_up="z"))
-        assert [offer.member for offer in wrong.values()] == [{"unit": "cm"}]
-        assert self.said(body.motion.rest(), as_read(unit="cm", stated_metres=1.0, stated_up="z")) == {}
-
-    @pytest.mark.parametrize(("turn", "side"), [(180, "away"), (90, "its left"), (-90, "its right")])
-    def test_a_figure_that_looks_elsewhere_is_turned_back(self, body, turn, side):
-        points = PlacedMotion(body.motion, placement(1, "y", 1, turn, (0, 0, 0))).rest()
-        ((because, offer),) = self.said(points, as_read(turn=turn)).items()
-        assert side in because
-        assert offer.member["placed"]["turn"] == 0
-        assert facing(points) == pytest.approx(turn, abs=5)
-
-    def test_another_rate_is_offered_to_the_shot(self, body):
-        (offer,) = self.said(body.motion.rest(), as_read(stated_rate=30.0)).values()
-        assert offer.shot == {"frame_rate": 30.0}
-
-    def test_a_rate_that_makes_it_faster_than_any_human(self, body):
-        (because,) = self.said(body.motion.rest(), as_read(), fastest=60.0)
-        assert "60 m/s, which no human does" in because
-
-    def test_arms_are_held_against_a_humans(self, body):
-        points = body.motion.rest()
-        arm = judge(points, as_read(), human=True, fastest=3.0).arm
-        assert arm == pytest.approx(0.44 * 1.72, rel=0.1)  # Drillis and Contini 1966
-        hanging = points * [0.3, 1.0, 1.0]
-        assert arm_length(hanging) is None
-
-    def test_a_costume_a_hundred_times_too_big_is_in_centimetres(self, body):
-        (skirt,) = read_obj(FOLDER / "apron_skirt.obj")
-        rest = body.motion.rest()
-        assert judge_garment(skirt.vertices, "m", rest) == ()
-        (offer,) = judge_garment(skirt.vertices * 100, "m", rest)
-        assert re.search(r"times as long as its body: the file is probably in centimetres", offer.because)
-        assert offer.member == {"unit": "cm"}
-        (offer,) = judge_garment(skirt.vertices * 0.01, "cm", rest)
-        assert re.search(r"only [\d.e-]+ % of the height of its body", offer.because)
-        assert offer.member == {"unit": "m"}
-        assert (
-            judge_garment(skirt.vertices * 1e6, "m", rest) == ()
-        )  # no unit makes it right: nothing is offered
-
-    def test_a_costume_in_centimetres_that_lies_down_is_told_by_its_size(self, body):
-        rest = body.motion.rest()
-        x, y, z = (np.array([[0.2, 1.0, 0.1], [-0.2, 0.2, -0.1], [0.3, 0.6, 0.2]]) * 100).T
-        (offer,) = judge_garment(np.column_stack([x, -z, y]), "m", rest)
-        assert offer.member == {"unit": "cm"}
-
-    def test_a_garment_of_a_right_size_may_lie_anywhere(self, body):
-        rest = body.motion.rest()
-        strip = np.array([[0.0, 0.0, 0.0], [1.5, 0.0, 0.0], [1.5, 0.05, 0.0], [0.0, 0.05, 0.0]])
-        for aside in ([0, 0, 0], [3.0, 0, 0], [0, 0, 2.5], [-40.0, 1.0, 0]):
-            assert judge_garment(strip + aside, "m", rest) == ()
-        (offer,) = judge_garment(strip * 1000, "m", rest)
-        assert offer.member == {"unit": "mm"}
-
-    def test_a_prop_may_be_of_any_size(self, body):
-        assert judge(body.motion.rest() * 100, as_read(), human=False, fastest=99.0).offers == ()
-
-    def test_a_ball_faces_nowhere_and_has_an_outline(self):
-        points, _ = ball(1.0)
-        assert facing(points) is None
-        edges = outline(points)
-        assert edges[len(edges) // 2, 2] == pytest.approx(1.0, abs=0.03)
 
 
 class TestUnderstudies:
@@ -436,6 +335,7 @@ class TestSurfaces:
         }, "t"), tmp_path)  # fmt: skip
         with pytest.raises(CastError, match=r"'post'.*look inwards.*Turn its faces outwards"):
             check_member(plan, made)
-        (offer,) = judge(made.motion.rest(), as_read(), human=False, fastest=0.0, turned=True).offers
+        read = ReadAs(Placing("m", "y"), 24.0, SHOT, "real time")
+        (offer,) = judge(made.motion.rest(), read, human=False, fastest=0.0, turned=True).offers
         mended = record.model_copy(update=offer.member)
         check_member(plan, assemble_member(mended, tmp_path, 24.0, SHOT).member)

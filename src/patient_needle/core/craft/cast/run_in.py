@@ -12,7 +12,7 @@ from ...model.motion import Motion
 from ...model.shot import RunIn
 from ...model.typed import Points, Scalars, Vectors
 
-LONGEST_START = 8.0  # frames over which a point takes up the speed of the shot
+SHORTEST_START, LONGEST_START = 4.0, 8.0  # frames over which a point takes up the speed of the shot
 FURTHEST_ASIDE = 0.05  # m that a point may leave the plain way for that
 ASIDE = 4.0 / 27.0  # of speed times frames: how far the polynomial below goes aside at most
 
@@ -24,7 +24,7 @@ class StagedMotion:
     The eased move alone stands still at the shot's first frame. Over the last frames before it, each point
     therefore takes up the speed that it has there. It does so on the backward continuation of its first
     frames, over LONGEST_START frames, or over so many fewer that it leaves the eased way by no more than
-    FURTHEST_ASIDE.
+    FURTHEST_ASIDE. Where SHORTEST_START are still too many, it takes up a part of its speed only.
     """
 
     motion: Motion
@@ -51,7 +51,7 @@ class StagedMotion:
 
     @cached_property
     def _start_of_shot(self) -> tuple[Vectors, Scalars]:
-        """Of each point its velocity (n, 3) in m a frame at the first frame, and the frames (n,) it takes to
+        """Of each point the velocity (n, 3) in m a frame that it takes up, and the frames (n,) it takes to
         get there; both empty for what stands or cannot be told.
         """
         first, (low, high) = self.first_frame, self.motion.span()
@@ -60,7 +60,9 @@ class StagedMotion:
         velocity = self.motion.at(first + 1) - self.motion.at(first)
         speed = np.maximum(np.linalg.norm(velocity, axis=1), 1e-12)
         longest = min(LONGEST_START, float(self.run_in.move))
-        return velocity, np.minimum(longest, FURTHEST_ASIDE / (ASIDE * speed))
+        frames = np.clip(FURTHEST_ASIDE / (ASIDE * speed), min(SHORTEST_START, longest), longest)
+        part = np.minimum(1.0, FURTHEST_ASIDE / (ASIDE * speed * frames))
+        return velocity * part[:, None], frames
 
     def start(self) -> Points:
         """Positions (n, 3) m where the run begins: the rest pose, in the shape the body has then."""

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from ...geometry.closed import volume
 from ...geometry.placing import TO_Y_UP
 from ...model.typed import Points, Triangles
 from ...model.units import METRES_PER_UNIT, UNIT_NAMES
@@ -16,7 +17,7 @@ SAME = (0.8, 1.25)  # ratio of edge lengths within which the unit is right
 CLOSE = 0.1  # share by which another unit must come near
 TILTED = (65.0, 115.0)  # degrees between the mesh's upward axis and the cache's for one to lie on its side
 UPRIGHT = 40.0  # degrees
-MIRRORED = 0.5  # of the residual of a turn that a mirror must leave at most
+MIRROR = np.diag([-1.0, 1.0, 1.0])
 SPREAD = 3.0  # ratio of edge lengths, ninth to first tenth, beyond which points are in another order; ours
 
 
@@ -28,8 +29,8 @@ def judge_cache(
     rest (n, 3) and some frames, each (n, 3), are in m, Y up, as they are read now; unit, up and mirrored are
     those of the cache.
 
-    The unit comes from the ratio of edge lengths, which no pose changes. Axis and mirror come from the turn
-    that best fits the mesh to each frame (S. Umeyama,
+    The unit comes from the ratio of edge lengths, which no pose changes; a mirror turns the sign of the
+    volume. The axis comes from the turn that best fits the mesh to each frame (S. Umeyama,
     Least-squares estimation of transformation parameters between two point patterns, 1991).
     """
     edges = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
@@ -52,13 +53,16 @@ def judge_cache(
         because.append(f"its cache makes it {times:.3g} times as {size} as its mesh")
         does.append(f"in {UNIT_NAMES[wanted]}")
         change["unit"] = wanted
-    turn, mirror = _fits(rest, frames[0] / ratio)
+    mirror = _is_mirrored(rest, frames[0], triangles)
     if mirror:
         because.append("its cache exchanges left and right")
         does.append(f"{'not ' if mirrored else ''}mirrored")
         change["mirrored"] = not mirrored
-    turns = [turn] if mirror else [_fits(rest, frame / ratio)[0] for frame in frames]
-    other = _other_up(turns, up)
+    side = MIRROR if mirror else np.eye(3)
+    turns = [_turn(rest, frame @ side) for frame in frames]
+    now = (MIRROR if mirrored else np.eye(3)) @ TO_Y_UP[up]  # from the file to how it is read
+    then = MIRROR if mirrored != mirror else np.eye(3)
+    other = _other_up({axis: then @ TO_Y_UP[axis] @ now.T @ side for axis in "yzx"}, turns, up)
     if other is not None:
         because.append("it lies on its side in its cache")
         does.append(f"with {other.upper()} up")
@@ -81,25 +85,31 @@ def _unit_for(ratio: float, unit: str) -> str | None:
     return best if off[best] <= CLOSE else None
 
 
-def _fits(rest: Points, points: Points) -> tuple[NDArray[np.float64], bool]:
-    """The turn (3, 3) that fits the mesh to points of the same size, and whether a mirror fits far better."""
+def _is_mirrored(rest: Points, points: Points, triangles: Triangles) -> bool:
+    """Whether points enclose a volume of the other sign than the mesh they should be."""
+    before, after = (volume(np.ascontiguousarray(one), triangles) for one in (rest, points))
+    return before * after < 0
+
+
+def _turn(rest: Points, points: Points) -> NDArray[np.float64]:
+    """The turn (3, 3) that best fits the mesh to points."""
     before, after = rest - rest.mean(axis=0), points - points.mean(axis=0)
-    u, size, vt = np.linalg.svd(before.T @ after)
+    u, _, vt = np.linalg.svd(before.T @ after)
     sign = float(np.sign(np.linalg.det(vt.T @ u.T)))
-    turn = vt.T @ np.diag([1.0, 1.0, sign]) @ u.T
-    whole = float((before**2).sum() + (after**2).sum())
-    with_turn = whole - 2 * float(size[0] + size[1] + sign * size[2])
-    with_mirror = whole - 2 * float(size[0] + size[1] - sign * size[2])
-    return turn, with_mirror < MIRRORED * with_turn
+    return np.asarray(vt.T @ np.diag([1.0, 1.0, sign]) @ u.T)
 
 
-def _other_up(turns: Sequence[NDArray[np.float64]], up: str) -> str | None:
-    """The axis that is up in the cache, when every turn lays the figure down and that axis stands it up."""
+def _other_up(
+    ways: dict[str, NDArray[np.float64]], turns: Sequence[NDArray[np.float64]], up: str
+) -> str | None:
+    """The axis that is up in the cache, when every turn lays the figure down and that axis stands it up.
 
-    def tilts(other: str) -> list[float]:
-        again = TO_Y_UP[other] @ TO_Y_UP[up].T
-        return [float(np.degrees(np.arccos(np.clip((again @ turn)[1, 1], -1, 1)))) for turn in turns]
+    ways: for each axis, what reading it with that one up does to what is there, (3, 3).
+    """
+
+    def tilts(axis: str) -> list[float]:
+        return [float(np.degrees(np.arccos(np.clip((ways[axis] @ turn)[1, 1], -1, 1)))) for turn in turns]
 
     if not all(TILTED[0] <= tilt <= TILTED[1] for tilt in tilts(up)):
         return None
-    return next((other for other in "yzx" if other != up and max(tilts(other)) < UPRIGHT), None)
+    return next((axis for axis in ways if axis != up and max(tilts(axis)) < UPRIGHT), None)

@@ -15,7 +15,7 @@ from .wearing import Figure, Worn, best_worn
 
 SIZES = (0.05, 1.5)  # of its body's height: how long a garment is; ours
 FINE = 0.5  # a misfit up to which nobody looks for a better place
-BETTER = 0.5  # what a better place has of the misfit at most
+BETTER = 0.75  # what a better place has of the misfit at most
 FAR = 3.0  # body heights from a body within which a garment may have been laid aside
 SHOWN_TURN = 0.5  # degrees
 

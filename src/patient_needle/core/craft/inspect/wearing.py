@@ -22,6 +22,7 @@ STRIDE = 5.0  # degrees between the turns that are tried first
 NEAR = 0.08  # of the body's height: cloth so far away counts as one
 AWAY = 6.0  # NEAR times so much and more count alike
 DEEP = 20.0  # what a vertex counts that is inside the body by SHALLOW or more
+SOFT = 3.0  # the same while turns are only tried: a hard one hides the right turn from those beside it
 SHALLOW = 0.01  # of the body's height
 TURNS = tuple(float(turn) for turn in np.arange(-180.0 + STRIDE, 181.0, STRIDE))
 QUARTER = 20.0  # degrees from a quarter turn within which one is taken where it lies as well
@@ -29,7 +30,7 @@ FINER = 6  # turns of each unit and axis that are tried more finely
 MOVED = 3  # places that are tried more finely
 FEW = 80  # probes of a garment that may have to be moved
 SURE = 0.6  # what a garment may lie badly after it was moved; ours
-ABOUT, SLACK = 1.15, 0.05  # a misfit that is about as good as another
+ABOUT, SLACK = 1.15, 0.05  # a cost that is about as good as another
 LEVELS = 9  # heights that are tried for a garment that has to be moved
 
 
@@ -45,15 +46,15 @@ class Figure:
         self._tree = build_tree(points, triangles)
         self._inside = insider(points, triangles)
 
-    def misfit(self, points: Points) -> float:
-        """How badly cloth at (k, 3) m lies: 0 on the body, more the further away, most inside it."""
+    def misfit(self, points: Points, deep: float = DEEP) -> float:
+        """How badly cloth at (k, 3) m lies: 0 on the body, more the further away, `deep` well inside it."""
         beside = np.maximum(self._low - points, points - self._high).max(axis=1)
         near = np.ascontiguousarray(points[beside < AWAY * NEAR * self.tall])
         if len(near) == 0:
             return AWAY
         _, _, distance = closest_points(self._tree, self.points, near)
         outside = np.minimum(distance / (NEAR * self.tall), AWAY)
-        within = DEEP * np.minimum(distance / (SHALLOW * self.tall), 1.0)
+        within = deep * np.minimum(distance / (SHALLOW * self.tall), 1.0)
         cost = np.where(self._inside(near), within, outside).sum() + AWAY * (len(points) - len(near))
         return float(cost / len(points))
 
@@ -92,6 +93,11 @@ class Worn:
     enclosed: float
 
     @property
+    def cost(self) -> float:
+        """What it lies badly for how much it goes around. A smaller garment lies nearer, but around less."""
+        return self.misfit / max(self.enclosed, 1e-6)
+
+    @property
     def is_worn(self) -> bool:
         """Whether the garment goes around the body."""
         return self.enclosed >= WORN
@@ -104,7 +110,7 @@ def best_worn(
     """The placement in which a garment is worn best; None when it goes around the body in none.
 
     points  (n, 3) of the file, in its own unit and axes
-    units   metres of each unit to try
+    units   metres of each unit to try, the commonest first
     also    placements to try as they are, before all others; the first that is about as good as the best counts
     may_move  whether the garment may be moved to the body, not only turned
     """
@@ -115,24 +121,34 @@ def best_worn(
         placed = one.of(points, metres)
         return Worn(one, figure.misfit(one.of(probes, metres)), figure.enclosed(placed, triangles))
 
-    known = [worn(one) for one in also]
-    best = [one for one in known if one.is_worn]
+    best = [found for one in also if (found := worn(one)).is_worn]
+    known = len(best)
     for unit, up in product(units, "yzx"):
         turns = [replace(read, unit=unit, up=up, turn=turn) for turn in TURNS]
-        for one in _least(turns, lambda one: figure.misfit(one.of(probes[::2], units[one.unit]))):
+        for one in _least(turns, lambda one: figure.misfit(one.of(probes[::2], units[one.unit]), SOFT)):
             found = worn(_finer(one, probes, figure, units[unit]))
             if found.is_worn:
                 best.append(found)
-    best.sort(key=lambda one: one.misfit if one.placing not in also else -1.0)
-    if not best and may_move:
-        ways = [replace(read, unit=unit, up=up) for unit, up in product(units, "yzx")]
-        brought = [found for way in ways for found in _brought(points, figure, way, units[way.unit])]
-        for _, one in sorted(brought, key=lambda pair: pair[0])[:MOVED]:
-            found = worn(_settled(one, probes, figure, units[one.unit]))
-            if found.is_worn and found.misfit < SURE:
-                best.append(found)
-    least = min((one.misfit for one in best), default=0.0)
-    return next((one for one in best if one.misfit <= ABOUT * least + SLACK), None)
+    if best:
+        best[known:] = sorted(best[known:], key=lambda one: one.cost)
+        least = min(one.cost for one in best)
+        return next(one for one in best if one.cost <= ABOUT * least + SLACK)
+    return _moved_there(points, probes, figure, read, units, worn) if may_move else None
+
+
+def _moved_there(
+    points: Points, probes: Points, figure: Figure, read: Placing, units: dict[str, float],
+    worn: Callable[[Placing], Worn],
+) -> Worn | None:  # fmt: skip
+    """The best placement that moves the garment too, if it is a sure one."""
+    ways = [replace(read, unit=unit, up=up) for unit, up in product(units, "yzx")]
+    brought = [found for way in ways for found in _brought(points, figure, way, units[way.unit])]
+    settled = [
+        worn(_settled(one, probes, figure, units[one.unit]))
+        for _, one in sorted(brought, key=lambda pair: pair[0])[:MOVED]
+    ]
+    sure = [one for one in settled if one.is_worn and one.misfit < SURE]
+    return min(sure, key=lambda one: one.misfit, default=None)
 
 
 def _least(tried: Sequence[Placing], misfit: Callable[[Placing], float]) -> list[Placing]:
