@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
 import type { Delivery, Reading, Shot, Take } from "../api/client";
 import { newestFrame } from "../domain/pulse";
 import { threadOf } from "../domain/thread";
@@ -67,14 +67,17 @@ function useOpened(first: number | undefined, shot: Shot | undefined): void {
   }, [opened, set]);
 }
 
-/** A frame that an edit of the range has left outside comes back to the nearest end. */
+/** A frame that an edit of the range has left outside comes back to the nearest end; who stood at the start of the
+ * run-in stays there, where the garments are to be seen as they were made. */
 function useFrameWithin(first: number, last: number): void {
   const frame = useRoom((room) => room.frame);
   const set = useRoom((room) => room.set);
-  const within = Math.min(last, Math.max(first, frame));
+  const [start, setStart] = useState(first);
+  const within = frame === start ? first : Math.min(last, Math.max(first, frame));
   useEffect(() => {
+    setStart(first);
     if (within !== frame) set({ frame: within, playing: false });
-  }, [within, frame, set]);
+  }, [within, frame, first, set]);
 }
 
 function OpenShot({ shot }: { shot: Shot }) {

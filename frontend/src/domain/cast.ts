@@ -49,14 +49,16 @@ export function statedOf({ stated }: Uploaded): string {
   return parts.length > 0 ? parts.join(", ") : "nothing of unit, axis or rate";
 }
 
-/** What a file can be, the likeliest first. */
-export function rolesOf(found: Uploaded): Role[] {
+/** What a file can be, the likeliest first; `cast`: who is there already. */
+export function rolesOf(found: Uploaded, cast: readonly CastRecord[] = []): Role[] {
   if (found.cache !== null) return ["cache"];
   const moves = found.meshes.map((mesh) => mesh.moves);
   if (moves.includes("by joints")) return ["character", "prop", "motion", "garment", "set piece", "shape"];
   if (moves.includes("by points")) return ["character", "prop", "cache", "garment", "set piece"];
   if (moves.includes("as a whole")) return ["prop", "set piece", "garment"];
-  return ["garment", "set piece", "prop", "character", "shape"];
+  // A costume needs somebody to wear it: the first mesh is who it will be.
+  const first: Role = cast.some((one) => one.kind === "character") ? "garment" : "character";
+  return [first, ...(["garment", "set piece", "prop", "character", "shape"] as const).filter((role) => role !== first)];
 }
 
 export interface Placing {

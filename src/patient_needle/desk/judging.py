@@ -95,9 +95,14 @@ def judged_member(opened: OpenShot, name: str, fastest: float) -> Judged:
         record.collider is not None
         and soundness(source.member.motion.rest(), source.member.cut.triangles).turned
     )
-    judged = judge(source.member.motion.rest(), read, human=human, fastest=fastest, turned=turned)
+    rest = source.member.motion.rest()
+    judged = judge(rest, read, human=human, fastest=fastest, turned=turned)
+    if any({"unit", "up"} & offer.member.keys() for offer in judged.offers):
+        return judged  # a cache is held against its mesh, which has to be right first
     offers, notes = _of_cache(record, source)
-    return replace(judged, offers=(*judged.offers, *offers), notes=notes)
+    if offers:
+        judged = judge(rest, read, human=human, fastest=0.0, turned=turned)
+    return replace(judged, offers=(*offers, *judged.offers), notes=notes)
 
 
 def _of_cache(record: CastRecord, source: AssembledMember) -> tuple[tuple[Offer, ...], tuple[str, ...]]:

@@ -17,7 +17,7 @@ const LONGEST = 70; // signs of a file's name that become a thing's: its own may
 /** What a file holds, what it is to be, and putting it into the shot. */
 export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; done(): void }) {
   const taken = [...(shot.document.cast ?? []), ...shot.document.garments].map((one) => one.name);
-  const roles = rolesOf(found);
+  const roles = rolesOf(found, shot.document.cast);
   const [role, setRole] = useState<Role>(roles[0] ?? "garment");
   const [name, setName] = useState(freeName([...found.name.replace(/\.[^.]+$/, "").replace(/_/g, " ")].slice(0, LONGEST).join(""), taken));
   const [mesh, setMesh] = useState((found.meshes.find((one) => one.moves !== "not at all") ?? found.meshes[0])?.name ?? "");
@@ -34,8 +34,9 @@ export function Placing({ shot, found, done }: { shot: Shot; found: Uploaded; do
         uploads: { [found.name]: found.sha, ...found.beside },
       },
       {
-        onSuccess: () => {
-          set({ placed: aims ? aimed : name.trim() });
+        onSuccess: (after) => {
+          // A garment as made stands at the start of the run-in.
+          set({ placed: aims ? aimed : name.trim(), ...(role === "garment" ? { frame: after.first_simulated } : {}) });
           done();
         },
       },

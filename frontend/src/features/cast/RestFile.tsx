@@ -22,7 +22,7 @@ export function RestFile({ shot, member }: { shot: Shot; member: string }) {
   const fixed = kind === "glb"; // the format has one unit and one axis
   const asked = new URLSearchParams({ kind, unit: fixed ? "m" : unit, up: fixed ? "y" : up });
   return (
-    <Fold title="Rest pose for others" said="a file to dress it elsewhere">
+    <Fold title="Rest pose out" said="to dress it elsewhere">
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
         <Pick label="Format" value={kind} options={KINDS} keep={setKind} />
         {!fixed && <Pick label="Rest pose unit" value={unit} options={UNITS.map((one) => ({ value: one.unit, name: one.name }))} keep={setUnit} />}

@@ -257,10 +257,9 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
     joints = figure.joints
     if joints is None or len(joints.poses) == 1:
         if record.kind == "character":
-            raise CastError(
-                "the file has no animation",
-                where=str(folder / record.file),
-                remedy="Export the animation with it, give it a cache or a motion, or cast it as a prop",
+            notes.append(
+                "it stands still, since its file has no animation: bring in the cache or the motion that moves "
+                "it, or export its animation with it"
             )
         rest = figure.mesh.vertices
         if joints is not None:

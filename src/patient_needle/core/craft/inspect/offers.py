@@ -99,6 +99,8 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
         after = _turned(after, turn)
     _judge_time(offers, read)
     height = float(np.ptp(after[:, 1]))
+    if any("unit" in offer.member for offer in offers):
+        fastest = 0.0  # in a wrong unit a speed says nothing
     if human and HUMAN[0] <= height <= HUMAN[1] and fastest > SPRINTER and not any(o.shot for o in offers):
         slower = "real time" if read.timing == "frame for frame" else "frame for frame"
         offers.append(
