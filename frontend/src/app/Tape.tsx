@@ -10,7 +10,7 @@ import { valueAt } from "../domain/keys";
 import type { Lane } from "../domain/lanes";
 import { worst } from "../domain/pulse";
 import { figureStep, frameAt, lane, spans, type TapeScale, xOf } from "../domain/tape";
-import { capital, mm, percent, span } from "../domain/words";
+import { capital, jerkSaid, mm, percent, span } from "../domain/words";
 import { usePulse, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
 import { KeysLane, LANE, useLane } from "./KeysLane";
@@ -250,17 +250,13 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge
 /** Where a run-in throws somebody into the shot harder than the shot itself moves. */
 function Jerks({ reading, scale }: { reading: Reading | undefined; scale: TapeScale }) {
   const c = useTheme().cloth;
-  return (reading?.pulse.jerks ?? []).map(({ of, frame, step, own }) => (
-    <g key={of} role="img" aria-label={jerkSaid(of, frame, step, own)}>
-      <path d={`M${xOf(scale, frame)} 12 l5 9 h-10z`} fill={c.madder}>
-        <title>{jerkSaid(of, frame, step, own)}</title>
+  return (reading?.pulse.jerks ?? []).map((jerk) => (
+    <g key={jerk.of} role="img" aria-label={jerkSaid(jerk)}>
+      <path d={`M${xOf(scale, jerk.frame)} 12 l5 9 h-10z`} fill={c.madder}>
+        <title>{jerkSaid(jerk)}</title>
       </path>
     </g>
   ));
-}
-
-function jerkSaid(of: string, frame: number, step: number, own: number): string {
-  return `${of} is jerked into the shot at ${frame}: by ${step.toFixed(1)} m/s from one frame to the next, in the shot by ${own.toFixed(1)} at most`;
 }
 
 function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {

@@ -1,5 +1,5 @@
 /** Figures and states in words. */
-import type { Take } from "../api/client";
+import type { Reading, Take } from "../api/client";
 
 export function mm(metres: number): string {
   const value = metres * 1000;
@@ -100,6 +100,11 @@ export function bodiesSaid(take: Take): { said: string; bad: boolean }[] {
     frames === 0 ? { said: `nothing of the full ${bodies} shows through`, bad: false } : { said: through, bad: true },
     ...(apart === 0 ? [] : [{ said: leftOut, bad: false }]),
   ];
+}
+
+/** A member that its run-in throws into the shot. */
+export function jerkSaid({ of, frame, step, own }: Reading["pulse"]["jerks"][number]): string {
+  return `${of} is jerked into the shot at ${frame}: by ${step.toFixed(1)}\u00a0m/s from one frame to the next, in the shot by ${own.toFixed(1)} at most`;
 }
 
 /** Square metres as cloth is spoken of. */

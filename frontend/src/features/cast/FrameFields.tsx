@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { Reading, Shot } from "../../api/client";
 import { changeFrames, changeRunIn, renamed } from "../../domain/edits";
+import { capital, jerkSaid } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { Section } from "../../ui/Card";
 import { NameField } from "../../ui/NameField";
@@ -34,6 +35,11 @@ export function FrameFields({ shot, reading }: { shot: Shot; reading: Reading | 
         <NumberField label="Settle, frames" value={run.settle} whole low={0} high={2000} keep={(value) => { runIn({ settle: value }); }} />
         <NumberField label="Move, frames" value={run.move} whole low={0} high={2000} keep={(value) => { runIn({ move: value }); }} />
       </Box>
+      {(reading?.pulse.jerks ?? []).map((jerk) => (
+        <Typography key={jerk.of} role="note" sx={{ fontSize: 12, color: "warning.main", mb: 0.5 }}>
+          {capital(jerkSaid(jerk))}. A first frame in which it moves less, or a few more frames of motion before it, help.
+        </Typography>
+      ))}
       {reading !== undefined && <Suggestion shot={shot} wanted={reading.pulse.suggested_move} keep={(move) => { runIn({ move }); }} />}
     </Section>
   );
