@@ -15,8 +15,11 @@ import pytest
 from sqlalchemy import text
 
 from patient_needle.bootstrap.headless import Request, simulate_shot
+from patient_needle.formats.contents import FigureAsk
 from patient_needle.formats.pc2 import read_pc2
-from patient_needle.formats.shot_file.document import parse_shot
+from patient_needle.formats.registry import read_figure
+from patient_needle.formats.shot_file.document import CastRecord, parse_shot
+from patient_needle.formats.shot_file.members import assemble_member
 from patient_needle.jobs.take_run import run_take
 from patient_needle.store import shots, takes
 from patient_needle.web.app import create_app
@@ -530,3 +533,66 @@ def test_a_map_is_read_and_painted_on(caller, shot):
     assert np.array_equal(other[left], before[left])
     said = problem(caller.get(f"{base}/maps/ghost"), 422)
     assert "no map 'ghost'" in said["title"]
+
+
+@pytest.mark.parametrize(
+    ("kind", "unit", "up", "exact"),
+    [("obj", "cm", "z", 1e-9), ("usda", "mm", "z", 1e-6), ("glb", "m", "y", 1e-6)],
+)
+def test_a_member_goes_out_in_its_rest_pose(caller, shot, tmp_path, kind, unit, up, exact):
+    given = caller.get(f"/api/shots/{shot}/revisions/1/cast/mast/rest-file?kind={kind}&unit={unit}&up={up}")
+    assert given.status_code == 200, given.get_data(as_text=True)
+    assert f".{kind}" in given.headers["Content-Disposition"]
+    path = tmp_path / f"out.{kind}"
+    path.write_bytes(given.data)
+    record = CastRecord(name="back", kind="set piece", file=path.name, unit=unit, up=up, collider=None)
+    back = assemble_member(record, tmp_path, 24.0, (1, 2)).member
+    rest = array(caller.get(f"/api/shots/{shot}/revisions/1/cast/mast/mesh/rest"))
+    assert (
+        np.abs(back.motion.rest() - rest).max() < exact + 1e-7
+    )  # what is asked for here is in single precision
+    stated = read_figure(path, FigureAsk()).stated
+    assert (stated.metres, stated.up) == {"obj": (None, None), "usda": (0.001, "z"), "glb": (1.0, "y")}[kind]
+
+
+def test_a_rest_pose_in_a_unit_that_its_format_has_not_is_refused(caller, shot):
+    path = f"/api/shots/{shot}/revisions/1/cast/mast/rest-file?kind=glb&unit=cm"
+    assert "always in metres, Y up" in problem(caller.get(path), 422)["title"]
+    assert "there is no cast member" in problem(caller.get(path.replace("mast", "nobody")), 422)["title"]
+
+
+def test_no_two_shots_have_one_name(caller):
+    new = {"name": "twin", "frames": [1, 10], "frame_rate": 24}
+    made = [body(caller.post("/api/shots", json=new), 201) for _ in range(3)]
+    assert [one["name"] for one in made] == ["twin", "twin 2", "twin 3"]
+    document = {**made[2]["document"], "name": "twin"}
+    said = problem(
+        caller.put(f"/api/shots/{made[2]['id']}", json={"seen": 1, "said": "x", "document": document}), 409
+    )
+    assert "another shot is called 'twin'" in said["title"]
+    long = {**new, "name": "n" * 80}
+    assert len([body(caller.post("/api/shots", json=long), 201) for _ in range(2)][1]["name"]) == 80
+
+
+def test_a_take_says_what_its_run_in_left_as_soon_as_it_is_over(caller, shot, store):
+    take = body(caller.post(f"/api/shots/{shot}/takes", json={"seen": 1}), 201)
+    run_take(store, take["id"], MADE_WITH)
+    path = f"/api/takes/{take['id']}"
+    assert body(caller.get(path))["garments"][0]["after_run_in"] == []
+    snag = {
+        "kind": "pinched", "count": 12, "place_m": [0.1, 0.42, -0.03], "with": "man: shankL", "depth_mm": 4.26,
+        "area_cm2": 3.0,
+    }  # fmt: skip
+    pinched = (
+        "update frames set record = jsonb_set(record, '{snags}', cast(:snags as jsonb))"
+        " where take_id = :take and frame = 1000"
+    )
+    with store.begin() as session:
+        session.execute(text(pinched), {"snags": json.dumps([snag]), "take": take["id"]})
+    said = ["12 vertices are pinched at man: shankL, (0.10, 0.42, -0.03) m, 4.3 mm deep"]
+    assert body(caller.get(path))["garments"][0]["after_run_in"] == said
+    with store.begin() as session:  # the run-in is still going on
+        session.execute(
+            text("delete from frames where take_id = :take and frame >= 1000"), {"take": take["id"]}
+        )
+    assert body(caller.get(path))["garments"][0]["after_run_in"] == []

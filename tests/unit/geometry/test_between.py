@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from patient_needle.core.geometry import between
 from patient_needle.core.geometry.between import Between
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.geometry.placing import PlacedMotion, RetimedMotion, RoutedMotion, placement
@@ -59,10 +60,23 @@ def test_loose_parts_and_lone_points_ride_along():
     assert np.linalg.norm(half[8] - half[:4].mean(axis=0)) == pytest.approx(0.3, abs=0.01)
 
 
+def test_what_is_too_large_for_a_factor_still_turns_as_a_whole(monkeypatch):
+    monkeypatch.setattr(between, "MOST_POINTS", 100)
+    body = lamplighter()
+    start, triangles = body.motion.rest(), body.cut.triangles
+    half = Between(start, turned(start, 180) + [2.0, 0, 0], triangles).at(0.5)
+    assert volume(half, triangles) == pytest.approx(volume(start, triangles), rel=1e-6)
+
+
 def test_a_triangle_without_area_does_no_harm():
+    """Its lone corner rides along as if it were loose; points in a line, without any area, go straight."""
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [2, 0, 0]])
     triangles = np.array([[0, 1, 2], [0, 1, 3]], np.int32)
-    assert np.isfinite(Between(points, turned(points, 60), triangles).at(0.4)).all()
+    half = Between(points, turned(points, 60), triangles).at(0.5)
+    apart = [np.linalg.norm(p[:, None] - p[None], axis=2) for p in (points, half)]
+    assert_allclose(apart[1], apart[0], atol=1e-6)
+    line = points[:, :1] * [1.0, 0, 0]
+    assert_allclose(Between(line, line + [0, 2.0, 0], triangles).at(0.5), line + [0, 1.0, 0], atol=1e-12)
 
 
 def test_a_cache_goes_this_way_with_its_triangles_and_straight_without():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
@@ -13,9 +14,12 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from ..model.typed import Points, Triangles, Vectors
+from .topology import across_edges
 
 FLAT = 1e-12  # share of the mean area below which a triangle has no direction
+NEAREST = 6  # points among which a loose part finds two that it does not lie in line with
 SHARES_KEPT = 4
+MOST_POINTS = 200_000  # a factor of more takes a minute and gigabytes
 
 
 class Between:
@@ -25,7 +29,8 @@ class Between:
     shorter arc and its place straight. In the frame that turns along, every triangle goes by itself, its turn
     along an arc and its stretch straight, and the points follow by least squares (M. Alexa, D. Cohen-Or and D.
     Levin, As-rigid-as-possible shape interpolation, 2000; triangles with their normals as R. Sumner and J.
-    Popovic, Deformation transfer, 2004). Points without a triangle ride on their nearest neighbours.
+    Popovic, Deformation transfer, 2004). Points without a triangle ride on their nearest neighbours. More than
+    MOST_POINTS go straight in the frame that turns along.
     """
 
     def __init__(self, start: Points, end: Points, triangles: Triangles) -> None:
@@ -34,26 +39,39 @@ class Between:
         turn = _best_turn(start - self._start, end - self._end, weight)
         self._turn = Rotation.from_matrix(turn).as_rotvec()
         before, after = start - self._start, (end - self._end) @ turn
-        joined = np.concatenate([triangles, _joints(start, triangles)])
-        kept, axes = _axes(before, joined)
         self._weight = weight
-        self._axes = axes
-        stretched = _with_normals(after, kept) @ np.linalg.inv(_with_normals(before, kept))
-        self._turns, self._stretches = _turns_and_stretches(stretched, kept)
-        self._solve = _Poisson(kept, axes, np.linalg.norm(np.cross(*_sides(before, kept)), axis=1), len(start))
         self._at = lru_cache(SHARES_KEPT)(self._found)
+        self._shape = lambda share: before + share * (after - before)
+        if len(start) <= MOST_POINTS:
+            self._shape = _shaped(before, after, triangles)
 
     def at(self, share: float) -> Points:
         """Points (n, 3) part of the way, `share` from 0 to 1."""
         return self._at(share)
 
     def _found(self, share: float) -> Points:
-        turns = Rotation.from_rotvec(share * self._turns).as_matrix()
-        wanted = turns @ (np.eye(3) + share * (self._stretches - np.eye(3)))
-        shape = self._solve(wanted)
-        shape -= _centre(shape, self._weight)
+        shape = self._shape(share)
+        shape = shape - _centre(shape, self._weight)
         place = self._start + share * (self._end - self._start)
         return np.asarray(shape @ Rotation.from_rotvec(share * self._turn).as_matrix().T + place)
+
+
+def _shaped(before: Points, after: Points, triangles: Triangles) -> Callable[[float], Points]:
+    """The shape part of the way from one to another, wherever it stands."""
+    sound = _with_area(before, triangles)
+    if len(sound) == 0:
+        return lambda share: before + share * (after - before)
+    kept = _with_area(before, np.concatenate([sound, _joints(before, sound)]))
+    axes = _axes(before, kept)
+    stretched = _with_normals(after, kept) @ np.linalg.inv(_with_normals(before, kept))
+    turns, stretches = _turns_and_stretches(stretched, kept)
+    solve = _Poisson(kept, axes, np.linalg.norm(np.cross(*_sides(before, kept)), axis=1), len(before))
+
+    def at(share: float) -> Points:
+        turned = Rotation.from_rotvec(share * turns).as_matrix()
+        return solve(turned @ (np.eye(3) + share * (stretches - np.eye(3))))
+
+    return at
 
 
 class _Poisson:
@@ -110,15 +128,17 @@ def _with_normals(points: Points, triangles: Triangles) -> NDArray[np.float64]:
     return np.stack([first, second, normal], axis=2)
 
 
-def _axes(points: Points, triangles: Triangles) -> tuple[Triangles, NDArray[np.float64]]:
-    """Triangles that have a direction, (k, 3), and the gradients of their corners' hat functions, (k, 3, 3):
-    axis by corner.
-    """
+def _with_area(points: Points, triangles: Triangles) -> Triangles:
+    """The triangles that have a direction, (k, 3)."""
     double = np.linalg.norm(np.cross(*_sides(points, triangles)), axis=1)
-    kept = triangles[double > FLAT * max(float(double.mean()), 1e-300)] if len(double) else triangles
-    inverse = np.linalg.inv(_with_normals(points, kept))  # rows: duals of the two sides and of the normal
+    return triangles[double > FLAT * max(float(double.mean()), 1e-300)] if len(double) else triangles
+
+
+def _axes(points: Points, triangles: Triangles) -> NDArray[np.float64]:
+    """Gradients of the hat functions of triangles' corners, (m, 3, 3): axis by corner."""
+    inverse = np.linalg.inv(_with_normals(points, triangles))  # rows: duals of two sides and of the normal
     first, second = inverse[:, 0], inverse[:, 1]
-    return kept, np.stack([-(first + second), first, second], axis=2)
+    return np.stack([-(first + second), first, second], axis=2)
 
 
 def _turns_and_stretches(
@@ -141,60 +161,57 @@ def _agreeing(turns: Vectors, triangles: Triangles) -> Vectors:
 
     The way from one to the next is the tree on which neighbours differ least in all.
     """
-    m, n = len(triangles), int(triangles.max(initial=-1)) + 1
-    if m == 0:
-        return turns
-    touches = csc_matrix((np.ones(3 * m), (np.repeat(np.arange(m), 3), triangles.ravel())), shape=(m, n))
-    beside = (touches @ touches.T).tocsr()
-    pairs = beside.tocoo()
-    edge = (pairs.data >= 2) & (pairs.row < pairs.col)  # two corners in common
-    one, other = pairs.row[edge], pairs.col[edge]
+    m = len(triangles)
+    one, other = across_edges(triangles)
     apart = (Rotation.from_rotvec(turns[one]).inv() * Rotation.from_rotvec(turns[other])).magnitude()
     # A crease may be crossed by triangles that turn over: what lies beyond is reached around them.
     near = coo_matrix((np.asarray(apart) + 1e-6, (one, other)), shape=(m, m))
     tree = csr_matrix(minimum_spanning_tree(csr_matrix(near)))
-    out = turns.copy()
     angles = np.linalg.norm(turns, axis=1)
     _, part = connected_components(tree, directed=False)
-    for number in range(int(part.max()) + 1):
-        mine = np.flatnonzero(part == number)
-        if len(mine) > 1:
-            _agree_from(int(mine[np.argmin(angles[mine])]), tree, out)
+    by_angle = np.lexsort((angles, part))
+    firsts = by_angle[np.unique(part[by_angle], return_index=True)[1]]  # of each part, what turns least
+    ends = tree.tocoo()
+    rows, columns = np.append(ends.row, np.full(len(firsts), m)), np.append(ends.col, firsts)
+    whole = coo_matrix((np.ones(len(rows)), (rows, columns)), shape=(m + 1, m + 1))
+    return _agreed_along(csr_matrix(whole), np.vstack([turns, np.zeros((1, 3))]))[:m]
+
+
+def _agreed_along(tree: csr_matrix, turns: Vectors) -> Vectors:
+    """Turns (m + 1, 3) along a tree from its last node on, a generation at once. The first one stays as it is."""
+    order, before = breadth_first_order(tree, len(turns) - 1, directed=False)
+    depth = np.zeros(len(turns), np.int64)
+    for node in order[1:]:
+        depth[node] = depth[before[node]] + 1
+    generations = np.split(order, np.flatnonzero(np.diff(depth[order])) + 1)
+    out = turns.copy()
+    for these in generations[2:]:
+        length = np.linalg.norm(out[these], axis=1, keepdims=True)
+        axis = np.where(length > 1e-9, out[these] / np.maximum(length, 1e-9), 0.0)
+        along = np.einsum("ij,ij->i", out[before[these]], axis)[:, None]
+        out[these] += 2 * np.pi * np.round((along - length) / (2 * np.pi)) * axis
     return out
 
 
-def _agree_from(first: int, tree: csr_matrix, turns: Vectors) -> None:
-    """Walk outwards from a triangle along a tree, a generation at once."""
-    order, before = breadth_first_order(tree, first, directed=False)
-    depth = np.zeros(len(turns), np.int64)
-    for triangle in order[1:]:
-        depth[triangle] = depth[before[triangle]] + 1
-    generations = np.split(order, np.flatnonzero(np.diff(depth[order])) + 1)
-    for these in generations[1:]:
-        length = np.linalg.norm(turns[these], axis=1, keepdims=True)
-        axis = np.where(length > 1e-9, turns[these] / np.maximum(length, 1e-9), 0.0)
-        along = np.einsum("ij,ij->i", turns[before[these]], axis)[:, None]
-        turns[these] += 2 * np.pi * np.round((along - length) / (2 * np.pi)) * axis
-
-
 def _joints(points: Points, triangles: Triangles) -> Triangles:
-    """Triangles that join each loose part, and each point without a triangle, to what lies nearest, (k, 3)."""
+    """Triangles that join each loose part, and each point without one, to the largest part, (k, 3)."""
     n = len(points)
     ends = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]]])
     _, part = connected_components(
         coo_matrix((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(n, n)), directed=False
     )
-    sizes = np.bincount(part)
-    order = np.argsort(-sizes, kind="stable")
-    done = part == order[0]
-    out = []
-    for one in order[1:]:
-        mine = np.flatnonzero(part == one)
-        others = np.flatnonzero(done)
-        distance, nearest = cKDTree(points[others]).query(points[mine], k=min(2, len(others)))
-        closest = int(np.argmin(np.reshape(distance, (len(mine), -1))[:, 0]))
-        held = others[np.atleast_1d(np.reshape(nearest, (len(mine), -1))[closest])]
-        if len(held) == 2:
-            out.append((mine[closest], held[0], held[1]))
-        done[mine] = True
-    return np.array(out, triangles.dtype).reshape(-1, 3)
+    largest = part == np.argmax(np.bincount(part))
+    loose, held = np.flatnonzero(~largest), np.flatnonzero(largest)
+    if len(loose) == 0:
+        return np.zeros((0, 3), triangles.dtype)
+    found = cKDTree(points[held]).query(points[loose], k=min(NEAREST, len(held)))
+    distance, nearest = np.asarray(found[0]), np.asarray(found[1])
+    by_distance = np.lexsort((distance[:, 0], part[loose]))
+    ends = by_distance[
+        np.unique(part[loose][by_distance], return_index=True)[1]
+    ]  # of each part, what is nearest
+    places = held[nearest[ends]]
+    sides = points[places] - points[loose[ends]][:, None]
+    areas = np.linalg.norm(np.cross(sides[:, :1], sides[:, 1:]), axis=2)
+    other = places[np.arange(len(ends)), 1 + np.argmax(areas, axis=1)]
+    return np.stack([loose[ends], places[:, 0], other], axis=1).astype(triangles.dtype)

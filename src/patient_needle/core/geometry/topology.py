@@ -56,6 +56,14 @@ def is_closed(triangles: Triangles) -> bool:
     return bool(len(counts) and (counts == 2).all())
 
 
+def across_edges(triangles: Triangles) -> tuple[Indices, Indices]:
+    """Pairs of triangles (k,), (k,) that share an edge. Of more than two, each is paired with the next."""
+    ends = np.sort(np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
+    order = np.lexsort((ends[:, 1], ends[:, 0]))
+    same = (ends[order[1:]] == ends[order[:-1]]).all(axis=1)
+    return (order[:-1][same] // 3).astype(np.int32), (order[1:][same] // 3).astype(np.int32)
+
+
 def border_loops(topology: Topology) -> list[Indices]:
     """Closed loops of border vertices, longest first, each (k,) int32 in order around the hole.
 

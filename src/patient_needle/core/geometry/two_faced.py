@@ -12,7 +12,7 @@ from ..model.errors import MeshError
 from ..model.mesh import Mesh
 from ..model.typed import Flags, Indices, Points, Triangles
 from .closed import volume
-from .topology import is_closed, triangulated
+from .topology import across_edges, is_closed, triangulated
 from .tree import build_tree, closest_points
 from .triangles import triangle_areas, vertex_normals
 
@@ -69,10 +69,7 @@ def _faces_another(points: Points, triangles: Triangles, thickness: float) -> Fl
 def _parts(triangles: Triangles, chosen: Flags) -> Indices:
     """A number for each triangle (m,), the same for those that hang together over edges between chosen ones."""
     m = len(triangles)
-    ends = np.sort(np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
-    order = np.lexsort((ends[:, 1], ends[:, 0]))
-    same = (ends[order[1:]] == ends[order[:-1]]).all(axis=1)
-    one, other = order[:-1][same] // 3, order[1:][same] // 3
+    one, other = across_edges(triangles)
     kept = chosen[one] & chosen[other]
     beside = coo_matrix((np.ones(kept.sum()), (one[kept], other[kept])), shape=(m, m))
     return np.asarray(connected_components(beside, directed=False)[1], np.int32)

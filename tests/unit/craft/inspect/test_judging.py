@@ -61,27 +61,42 @@ class TestFigures:
         assert found.offers == ()
         assert found.faces == pytest.approx(0, abs=2)
 
-    def test_unit_axis_and_heading_are_put_right_whatever_they_are(self, rest):
-        """Files of all units, axes and headings: taking what is offered, judged again after each, ends upright,
-        in the right size, and looking at the viewer."""
+    def test_unit_axis_heading_and_time_are_put_right_whatever_they_are(self, rest):
+        """Files of all units, axes, headings, rates and frames: taking what is offered, judged again after
+        each, ends upright, in the right size, looking at the viewer, in a shot of the file's frames."""
         wrong = []
         for seed in range(SEEDS):
             random = np.random.default_rng(seed)
             unit, up, heading = random.choice(UNITS), random.choice(UPS), random.uniform(-180, 180)
+            timed = self.timed(random)
             file = as_file(turned(rest, heading), unit, up)
-            placing = Placing("m", "y")
-            for _ in range(4):
-                read = ReadAs(placing, 24.0, SHOT, "real time")
-                offers = judge(
-                    placing.of(file, METRES_PER_UNIT[placing.unit]), read, human=True, fastest=2.0
-                ).offers
+            read = as_read()
+            for _ in range(5):
+                read = replace(read, timed=timed)
+                points = read.placing.of(file, METRES_PER_UNIT[read.placing.unit])
+                offers = judge(points, read, human=True, fastest=2.0).offers
                 if not offers:
                     break
-                placing = taken(placing, offers[0].member)
-            ends = placing.of(file, METRES_PER_UNIT[placing.unit])
-            right = (placing.unit, placing.up) == (unit, up) and not offers and abs(facing(ends)) < 21
-            wrong += [] if right else [(seed, unit, up, heading, placing)]
+                read = self.changed(read, offers[0])
+                timed = self.started(timed, offers[0])
+            ends = read.placing.of(file, METRES_PER_UNIT[read.placing.unit])
+            right = (read.placing.unit, read.placing.up) == (unit, up) and not offers and abs(facing(ends)) < 21
+            right &= read.rate == timed.rate and timed.frames[0] <= read.frames[0]
+            wrong += [] if right else [(seed, unit, up, heading, timed, read)]
         assert len(wrong) <= WRONG * SEEDS, wrong
+
+    def timed(self, random) -> Timed:
+        first = int(random.choice([-12, 1, 1001]))
+        return Timed(float(random.choice([24.0, 25.0, 30.0])), (first, first + int(random.integers(119, 200))))
+
+    def changed(self, read: ReadAs, offer) -> ReadAs:
+        frames = tuple(offer.shot.get("frames", read.frames))
+        rate = offer.shot.get("frame_rate", read.rate)
+        return replace(read, placing=taken(read.placing, offer.member), frames=frames, rate=rate)
+
+    def started(self, timed: Timed, offer) -> Timed:
+        first = offer.member.get("starts_at", timed.frames[0])
+        return replace(timed, frames=(first, first + timed.frames[1] - timed.frames[0]))
 
     @pytest.mark.parametrize(("unit", "factor"), [("cm", 100.0), ("mm", 1000.0), ("ft", 1 / 0.3048)])
     def test_a_giant_is_probably_in_another_unit(self, rest, unit, factor):

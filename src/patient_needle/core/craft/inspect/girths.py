@@ -17,6 +17,7 @@ from ...model.typed import Flags, Indices, Points, Scalars, Triangles
 
 APART = 0.03  # m between the rings that are measured
 MOST_RINGS = 40  # of each border
+MOST_BORDERS = 24  # the longest: what goes around a limb is no eyelet
 SMALLEST = 0.08  # m round: a smaller hole is no opening for a limb
 FLAT = (
     0.15  # of a ring's radius that it may rise from its plane: what lies over shoulders goes around no section
@@ -97,12 +98,13 @@ def too_narrow(
 
 
 def rings(made: Points, topology: Topology, loops: list[Indices], start: Points) -> Iterator[Ring]:
-    """Every border, and the closed lines of equal distance from it along the cloth."""
+    """The longest borders, and the closed lines of equal distance from each along the cloth."""
     edges = topology.edges
     lengths = np.linalg.norm(made[edges[:, 0]] - made[edges[:, 1]], axis=1)
     n = len(made)
     graph = coo_matrix((np.maximum(lengths, 1e-9), (edges[:, 0], edges[:, 1])), shape=(n, n)).tocsr()
-    for loop in loops:
+    longest = sorted(loops, key=lambda loop: -_round(made[loop]))[:MOST_BORDERS]
+    for loop in longest:
         yield Ring(start[loop], _round(made[loop]), loop.astype(np.int32), True)
         away = dijkstra(graph, directed=False, indices=loop, min_only=True)
         reach = float(away[np.isfinite(away)].max(initial=0.0))
