@@ -172,13 +172,14 @@ def _agreeing(turns: Vectors, triangles: Triangles) -> Vectors:
     by_angle = np.lexsort((angles, part))
     firsts = by_angle[np.unique(part[by_angle], return_index=True)[1]]  # of each part, what turns least
     ends = tree.tocoo()
-    rows, columns = np.append(ends.row, np.full(len(firsts), m)), np.append(ends.col, firsts)
+    rows = np.append(ends.row, np.full(len(firsts), m)).astype(np.int32)
+    columns = np.append(ends.col, firsts).astype(np.int32)
     whole = coo_matrix((np.ones(len(rows)), (rows, columns)), shape=(m + 1, m + 1))
     return _agreed_along(csr_matrix(whole), np.vstack([turns, np.zeros((1, 3))]))[:m]
 
 
 def _agreed_along(tree: csr_matrix, turns: Vectors) -> Vectors:
-    """Turns (m + 1, 3) along a tree from its last node on, a generation at once. The first one stays as it is."""
+    """Turns (m + 1, 3) along a tree from its last node on, a generation at once. The first ones stay."""
     order, before = breadth_first_order(tree, len(turns) - 1, directed=False)
     depth = np.zeros(len(turns), np.int64)
     for node in order[1:]:

@@ -110,6 +110,21 @@ class TestFigures:
         assert np.ptp(found.after[:, 0]) == pytest.approx(1.72, abs=0.02)
         assert np.ptp(found.before[:, 0]) == pytest.approx(30, abs=1)
 
+    def test_a_figure_in_the_middle_of_a_step_is_stood_up_by_its_length_and_not_turned(self):
+        """A cache without a rest mesh rests in its first frame."""
+        walking = lamplighter().motion.at(1001)
+        (offer,) = self.said(as_file(walking, "m", "z"), as_read()).values()
+        assert offer.member == {"up": "z"}
+        assert self.said(turned(walking, 120), as_read()) == {}
+
+    @pytest.mark.parametrize("up", ["x", "z"])
+    def test_arms_held_out_wider_than_the_figure_is_tall_are_not_its_height(self, up):
+        wide = posed({"uparmL": (Z, 40), "uparmR": (Z, -40)}) * [1.2, 1, 1]
+        assert np.ptp(wide[:, 0]) > np.ptp(wide[:, 1])
+        assert self.said(wide, as_read()) == {}
+        (offer,) = self.said(as_file(wide, "m", up), as_read()).values()
+        assert offer.member == {"up": up}
+
     def test_what_the_file_states_counts_more_than_a_guess(self, rest):
         said = self.said(as_file(rest, "cm", "z"), as_read(stated_metres=0.01, stated_up="z"))
         assert list(said) == ["the file states that Z is up", "the file states 0.01 m to a unit"]

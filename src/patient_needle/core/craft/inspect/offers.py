@@ -15,6 +15,7 @@ HUMAN = (1.4, 2.1)  # m
 ARM_SHARE = 0.44  # of stature, shoulder to fingertip; D. Drillis and R. Contini 1966, from memory
 ARM = (0.34, 0.56)  # of stature: beyond this the figure is not made like a human
 SPRINTER = 25.0  # m/s, what no point of a running or striking human reaches; value from memory
+LYING = 0.6  # of its length: a figure that is less high lies down; ours
 ASIDE = 20.0  # degrees that a figure may look aside without anybody asking; ours
 TOES = 35.0  # degrees that both feet together may point aside; ours
 QUARTER = 6.0  # degrees from a quarter turn within which one is meant: toes seldom point straight ahead
@@ -88,7 +89,7 @@ def judge(points: Points, read: ReadAs, *, human: bool, fastest: float, turned: 
     after = _judge_unit(offers, after, read, human)
     faces = facing(after) if human else None
     # A turn that somebody gave it is meant: the figure may look where its shot wants it to.
-    if faces is not None and abs(faces) > ASIDE and read.placing.turn == 0:
+    if faces is not None and abs(faces) > ASIDE and read.placing.turn == 0 and is_upright(after):
         turn = _rounded(-faces)
         offers.append(
             Offer(
@@ -136,28 +137,36 @@ def _judge_up(offers: list[Offer], points: Points, read: ReadAs, human: bool) ->
     stated, up = read.stated_up, read.placing.up
     if human and is_upright(points):
         return points  # what a file states of a figure that stands is wrong
-    if human:
-        for other in ("z", "x", "y"):
-            stood = _read_with(points, up, other)
-            if other != up and is_upright(stood):
-                size = np.ptp(points, axis=0)
-                because = (
-                    f"the file states that {other.upper()} is up" if other == stated
-                    else f"the figure lies down, {size[1]:.3g} m high and {max(size[0], size[2]):.3g} m long"
-                )  # fmt: skip
-                offers.append(Offer(because, f"Read it with {other.upper()} up", {"up": other}))
-                return stood
-    size = np.ptp(points, axis=0)
-    stands = human and size[1] >= max(size[0], size[2])
-    if stands or stated in (None, up):
+    other = _standing(points, up, stated) if human else None
+    if other is None and human and _is_tallest(points, 1.0):
         return points
-    assert stated is not None
-    offers.append(
-        Offer(
-            f"the file states that {stated.upper()} is up", f"Read it with {stated.upper()} up", {"up": stated}
-        )
-    )
-    return _read_with(points, up, stated)
+    if other is not None:
+        size = np.ptp(points, axis=0)
+        because = f"the figure lies down, {size[1]:.3g} m high and {max(size[0], size[2]):.3g} m long"
+    elif stated not in (None, up):
+        other = stated
+    if other is None:
+        return points
+    if other == stated:
+        because = f"the file states that {other.upper()} is up"
+    offers.append(Offer(because, f"Read it with {other.upper()} up", {"up": other}))
+    return _read_with(points, up, other)
+
+
+def _standing(points: Points, up: str, stated: str | None) -> str | None:
+    """The axis with which a figure would stand that does not; what the file states counts before another."""
+    others = sorted((axis for axis in "zxy" if axis != up), key=lambda axis: axis != stated)
+    upright = (axis for axis in others if is_upright(_read_with(points, up, axis)))
+    found = next(upright, None)
+    if found is None and not _is_tallest(points, LYING):  # in no calm pose: the longest way is taken for up
+        found = next((axis for axis in others if _is_tallest(_read_with(points, up, axis), 1.0)), None)
+    return found
+
+
+def _is_tallest(points: Points, share: float) -> bool:
+    """Whether a figure is at least `share` as high as it is wide or deep."""
+    size = np.ptp(points, axis=0)
+    return bool(size[1] >= share * max(size[0], size[2]))
 
 
 def _read_with(points: Points, up: str, other: str) -> Points:
