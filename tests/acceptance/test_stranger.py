@@ -14,7 +14,7 @@ from patient_needle.core.geometry.topology import border_loops, build_topology, 
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.obj import read_obj, write_obj
 from tests.acceptance.test_cast import SLOW, bring_in, choose, member, own_shot, unfold  # noqa: F401
-from tests.acceptance.test_workroom import open_shot, room  # noqa: F401
+from tests.acceptance.test_workroom import bench, open_shot, room  # noqa: F401
 from tests.figures import FOLDER, lamplighter
 from tests.stranger import COUNT, FIRST, write_all
 from tests.unit.craft.inspect.test_fitting import bag
@@ -174,6 +174,9 @@ def test_what_is_too_narrow_or_has_two_faces_is_said_with_ways_out(own_shot: Pag
     expect(
         wrong.get_by_role("button", name=re.compile("^Begin with lamplighter .* mm thinner there")).first
     ).to_be_visible()
+    bench(own_shot, "Takes")
+    expect(own_shot.get_by_role("note", name="Before you run")).to_contain_text("too narrow")
+    own_shot.get_by_role("button", name="See the ways out on the Cast bench").click()
     before = wrong.inner_text().count("too narrow")
     wrong.get_by_role("button", name=re.compile("^Let it out by")).first.click()
     expect(own_shot.get_by_role("button", name="Undo")).to_have_attribute(

@@ -2,9 +2,9 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, test } from "vitest";
-import type { Shot, ShotDocument } from "../../api/client";
+import type { Reading, Shot, ShotDocument } from "../../api/client";
 import { themeOf } from "../../ui/theme";
-import { TakesCard } from "./TakesCard";
+import { looksWrong, TakesCard } from "./TakesCard";
 
 afterEach(cleanup);
 
@@ -38,6 +38,16 @@ describe("the patience of a take", () => {
     shown.rerender(card("working"));
     expect(patience()).toEqual(["first-look"]);
   });
+});
+
+test("what looks wrong about anybody is said before a run, each reason once", () => {
+  const offers = (...reasons: string[]) => reasons.map((because) => ({ because, said: "", member: {}, shot: {}, garment: {}, cast: {} }));
+  const reading = {
+    cast: { man: { judged: { offers: offers("he lies down") } } },
+    garments: { cuff: { offers: offers("too narrow", "too narrow") }, cape: { offers: [] } },
+  } as unknown as Reading;
+  expect(looksWrong(reading)).toEqual(["man: he lies down", "cuff: too narrow"]);
+  expect(looksWrong(undefined)).toEqual([]);
 });
 
 test("nothing can be run while no garment is worn, and the card says so", () => {

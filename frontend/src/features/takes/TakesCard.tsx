@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
@@ -93,6 +94,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
           {blocked}
         </Typography>
       )}
+      {blocked === null && <LooksWrong reading={reading} />}
       <Section title="Takes so far">
         {takes.length === 0 && (
           <Typography variant="body2" color="text.secondary">
@@ -105,6 +107,38 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
       </Section>
     </Card>
   );
+}
+
+/** What the Cast bench has to say before anybody waits for a run. */
+function LooksWrong({ reading }: { reading: Reading | undefined }) {
+  const set = useRoom((room) => room.set);
+  const lines = looksWrong(reading);
+  if (lines.length === 0) return null;
+  return (
+    <Box role="note" aria-label="Before you run" sx={{ mt: 0.75, pl: 1, borderLeft: 3, borderColor: "warning.main" }}>
+      {lines.map((line) => (
+        <Typography key={line} sx={{ fontSize: 12.5 }}>
+          {line}.
+        </Typography>
+      ))}
+      <Button
+        size="small"
+        onClick={() => {
+          set({ bench: "cast" });
+        }}
+      >
+        See the ways out on the Cast bench
+      </Button>
+    </Box>
+  );
+}
+
+/** What a reading says looks wrong about members and garments, a line each. */
+export function looksWrong(reading: Reading | undefined): string[] {
+  const said = (name: string, offers: readonly { because: string }[]) => offers.map(({ because }) => `${name}: ${because}`);
+  const cast = Object.entries(reading?.cast ?? {}).flatMap(([name, read]) => said(name, read.judged.offers));
+  const garments = Object.entries(reading?.garments ?? {}).flatMap(([name, read]) => said(name, read.offers));
+  return [...new Set([...cast, ...garments])];
 }
 
 /** Why nothing can be run, in words; null when it can. */

@@ -11,11 +11,12 @@ from ...geometry.placing import Placing
 from ...model.typed import Points, Triangles
 from ...model.units import METRES_PER_UNIT, UNIT_NAMES
 from .offers import COMMONEST, Offer, placed_record
-from .wearing import Figure, Worn, best_worn
+from .wearing import Figure, Shell, best_worn, worn_in
 
 SIZES = (0.05, 1.5)  # of its body's height: how long a garment is; ours
 FINE = 0.5  # a misfit up to which nobody looks for a better place
 BETTER = 0.75  # what a better place has of the misfit at most
+SELDOM = 3  # a garment that is worn already is only tried at every third turn
 FAR = 3.0  # body heights from a body within which a garment may have been laid aside
 SHOWN_TURN = 0.5  # degrees
 
@@ -36,9 +37,10 @@ def judge_garment(
     if body.tall <= 0 or long <= 0:
         return ()
     sized = _is_costume_sized(long, body.tall)
-    misfit, around = body.misfit(now), body.enclosed(now, triangles)
-    is_worn = sized and Worn(read, misfit, around).is_worn
-    if is_worn and misfit <= FINE:
+    shell = Shell(points, triangles)
+    as_read = worn_in(shell, body, read, METRES_PER_UNIT[read.unit])
+    is_worn = sized and as_read.is_worn
+    if is_worn and as_read.misfit <= FINE:
         return ()
     far = float(np.linalg.norm((now.min(axis=0) + now.max(axis=0)) / 2 - body.middle)) > FAR * body.tall
     factors = {unit: METRES_PER_UNIT[unit] / METRES_PER_UNIT[read.unit] for unit in COMMONEST}
@@ -46,8 +48,9 @@ def judge_garment(
     units = {unit: METRES_PER_UNIT[unit] for unit in ([read.unit] if sized else fits)}
     also = [] if as_body is None else [replace(as_body, unit=unit, mirrored=read.mirrored) for unit in units]
     also += [replace(read, unit=unit) for unit in units]
-    found = best_worn(points, triangles, body, units, read, also, may_move=far or not sized)
-    if found is not None and not (is_worn and found.misfit > BETTER * misfit):
+    every = SELDOM if is_worn else 1
+    found = best_worn(shell, body, units, read, also, may_move=far or not sized, every=every)
+    if found is not None and not (is_worn and found.misfit > BETTER * as_read.misfit):
         return () if found.placing == read else (_offer(points, read, found.placing, body),)
     if sized or not fits:
         return ()

@@ -9,11 +9,11 @@ from itertools import product
 import igl
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
-from ...geometry.closed import insider
-from ...geometry.placing import Placing
-from ...geometry.tree import build_tree, closest_points
-from ...model.typed import Points, Triangles
+from ...geometry.closed import ACCURACY, ORDER, insider
+from ...geometry.placing import Placing, moved
+from ...model.typed import Points, Scalars, Triangles
 
 PROBES = 240  # vertices of the garment that are held against the body
 ENCLOSED = 0.55  # winding number of cloth at a place beyond which the cloth goes around the place; ours
@@ -42,8 +42,10 @@ class Figure:
         self.tall = float(np.ptp(points[:, 1]))
         self._low, self._high = points.min(axis=0), points.max(axis=0)
         self.middle = (self._low + self._high) / 2
-        self._triangles = triangles
-        self._tree = build_tree(points, triangles)
+        corners = points[triangles]
+        self.centres = corners.mean(axis=1)
+        self.areas = _areas(corners)
+        self._near = cKDTree(np.concatenate([points, self.centres]))  # nearly the distance, and far quicker
         self._inside = insider(points, triangles)
 
     def misfit(self, points: Points, deep: float = DEEP) -> float:
@@ -52,36 +54,46 @@ class Figure:
         near = np.ascontiguousarray(points[beside < AWAY * NEAR * self.tall])
         if len(near) == 0:
             return AWAY
-        _, _, distance = closest_points(self._tree, self.points, near)
+        distance = np.asarray(self._near.query(near)[0])
         outside = np.minimum(distance / (NEAR * self.tall), AWAY)
         within = deep * np.minimum(distance / (SHALLOW * self.tall), 1.0)
         cost = np.where(self._inside(near), within, outside).sum() + AWAY * (len(points) - len(near))
         return float(cost / len(points))
 
-    def enclosed(self, points: Points, triangles: Triangles) -> float:
-        """The body's area that a garment goes around, as a share of the garment's own.
+
+class Shell:
+    """A garment in its own unit and axes: points (n, 3), triangles (m, 3). Asked about many placements."""
+
+    def __init__(self, points: Points, triangles: Triangles) -> None:
+        self.points = points
+        self.probes = points[:: max(1, len(points) // PROBES)]
+        self._area = float(_areas(points[triangles]).sum())
+        self._low, self._high = points.min(axis=0), points.max(axis=0)
+        self._tree = igl.FastWindingNumberBVH()
+        self._tree.init(np.ascontiguousarray(points, np.float64), triangles.astype(np.int64), order=ORDER)
+
+    def enclosed(self, figure: Figure, placing: Placing, metres: float) -> float:
+        """The body's area that the garment goes around, as a share of its own.
 
         Around a place goes what covers more than ENCLOSED of the directions from it, by the winding number of
         an open surface (A. Jacobson, L. Kavan, O. Sorkine-Hornung, Robust inside-outside segmentation, 2013). A
-        sheet that lies on a place covers half of them.
+        sheet that lies on a place covers half of them. The body is brought into the garment's file, which
+        changes no winding number.
         """
-        low, high = points.min(axis=0), points.max(axis=0)
-        corners = self.points[self._triangles]
-        centres = corners.mean(axis=1)
-        within = ((centres > low) & (centres < high)).all(axis=1)
-        own = _area(points[triangles])
+        whole = placing.matrix(metres)
+        places = moved(figure.centres, np.linalg.inv(whole).astype(np.float64))
+        within = ((places > self._low) & (places < self._high)).all(axis=1)
+        own = self._area * abs(float(np.linalg.det(whole[:3, :3]))) ** (2 / 3)
         if not within.any() or own <= 0:
             return 0.0
-        around = igl.fast_winding_number(
-            np.ascontiguousarray(points), triangles.astype(np.int64), np.ascontiguousarray(centres[within])
-        )
-        share: float = _area(corners[within][np.abs(np.asarray(around)) > ENCLOSED]) / own
-        return share
+        around = np.abs(np.asarray(self._tree.winding_number(np.ascontiguousarray(places[within]), ACCURACY)))
+        return float(figure.areas[within][around > ENCLOSED].sum() / own)
 
 
-def _area(corners: NDArray[np.float64]) -> float:
+def _areas(corners: NDArray[np.float64]) -> Scalars:
+    """Areas of triangles with corners (m, 3, 3), (m,)."""
     a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    return float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum() / 2)
+    return np.asarray(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2)
 
 
 @dataclass(frozen=True)
@@ -103,28 +115,32 @@ class Worn:
         return self.enclosed >= WORN
 
 
+def worn_in(shell: Shell, figure: Figure, placing: Placing, metres: float) -> Worn:
+    """How a garment is worn in one placement."""
+    misfit = figure.misfit(placing.of(shell.probes, metres))
+    return Worn(placing, misfit, shell.enclosed(figure, placing, metres))
+
+
 def best_worn(
-    points: Points, triangles: Triangles, figure: Figure, units: dict[str, float], read: Placing,
-    also: Sequence[Placing], *, may_move: bool,
+    shell: Shell, figure: Figure, units: dict[str, float], read: Placing, also: Sequence[Placing], *,
+    may_move: bool, every: int = 1,
 ) -> Worn | None:  # fmt: skip
     """The placement in which a garment is worn best; None when it goes around the body in none.
 
-    points  (n, 3) of the file, in its own unit and axes
     units   metres of each unit to try, the commonest first
     also    placements to try as they are, before all others; the first that is about as good as the best counts
     may_move  whether the garment may be moved to the body, not only turned
+    every   tries only one in so many turns
     """
-    probes = points[:: max(1, len(points) // PROBES)]
+    probes = shell.probes
 
     def worn(one: Placing) -> Worn:
-        metres = units[one.unit]
-        placed = one.of(points, metres)
-        return Worn(one, figure.misfit(one.of(probes, metres)), figure.enclosed(placed, triangles))
+        return worn_in(shell, figure, one, units[one.unit])
 
     best = [found for one in also if (found := worn(one)).is_worn]
     known = len(best)
     for unit, up in product(units, "yzx"):
-        turns = [replace(read, unit=unit, up=up, turn=turn) for turn in TURNS]
+        turns = [replace(read, unit=unit, up=up, turn=turn) for turn in TURNS[::every]]
         for one in _least(turns, lambda one: figure.misfit(one.of(probes[::2], units[one.unit]), SOFT)):
             found = worn(_finer(one, probes, figure, units[unit]))
             if found.is_worn:
@@ -133,18 +149,15 @@ def best_worn(
         best[known:] = sorted(best[known:], key=lambda one: one.cost)
         least = min(one.cost for one in best)
         return next(one for one in best if one.cost <= ABOUT * least + SLACK)
-    return _moved_there(points, probes, figure, read, units, worn) if may_move else None
+    return _moved_there(shell, figure, read, units) if may_move else None
 
 
-def _moved_there(
-    points: Points, probes: Points, figure: Figure, read: Placing, units: dict[str, float],
-    worn: Callable[[Placing], Worn],
-) -> Worn | None:  # fmt: skip
+def _moved_there(shell: Shell, figure: Figure, read: Placing, units: dict[str, float]) -> Worn | None:
     """The best placement that moves the garment too, if it is a sure one."""
     ways = [replace(read, unit=unit, up=up) for unit, up in product(units, "yzx")]
-    brought = [found for way in ways for found in _brought(points, figure, way, units[way.unit])]
+    brought = [found for way in ways for found in _brought(shell.points, figure, way, units[way.unit])]
     settled = [
-        worn(_settled(one, probes, figure, units[one.unit]))
+        worn_in(shell, figure, _settled(one, shell.probes, figure, units[one.unit]), units[one.unit])
         for _, one in sorted(brought, key=lambda pair: pair[0])[:MOVED]
     ]
     sure = [one for one in settled if one.is_worn and one.misfit < SURE]
