@@ -249,6 +249,19 @@ class TestCostumes:
         (offer,) = judge_garment(file, triangles, Placing("m", "y"), figure, there)
         assert taken(Placing("m", "y"), offer.member) == there
 
+    def test_a_costume_of_a_scaled_figure_is_scaled_too(self, figure):
+        points, triangles = garment("smock")
+        there = Placing("m", "y", scale=4.0)
+        (offer,) = judge_garment(points / 4, triangles, Placing("m", "y", move=(9.0, 0, 0)), figure, there)
+        assert "its body was scaled and it was not" in offer.because
+        assert taken(Placing("m", "y"), offer.member) == there
+
+    def test_a_turn_on_purpose_is_left_alone(self, figure):
+        points, triangles = garment("smock")
+        assert self.judged("smock", figure, turned(points, 30)) != ()
+        meant = Placing("m", "y", turn=30.0)
+        assert judge_garment(points, triangles, meant, figure, Placing("m", "y")) == ()
+
     def test_what_no_unit_makes_right_is_left_alone(self, figure):
         points, triangles = garment("apron_skirt")
         assert judge_garment(points * 1e6, triangles, Placing("m", "y"), figure) == ()

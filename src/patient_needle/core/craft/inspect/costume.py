@@ -40,8 +40,8 @@ def judge_garment(
     shell = Shell(points, triangles)
     as_read = worn_in(shell, body, read, METRES_PER_UNIT[read.unit])
     is_worn = sized and as_read.is_worn
-    if is_worn and as_read.misfit <= FINE:
-        return ()
+    if is_worn and (as_read.misfit <= FINE or read.turn != 0):
+        return ()  # a turn that somebody gave it is meant
     far = float(np.linalg.norm((now.min(axis=0) + now.max(axis=0)) / 2 - body.middle)) > FAR * body.tall
     factors = {unit: METRES_PER_UNIT[unit] / METRES_PER_UNIT[read.unit] for unit in COMMONEST}
     fits = [unit for unit in COMMONEST if _is_costume_sized(long * factors[unit], body.tall)]
@@ -85,6 +85,9 @@ def _offer(points: Points, read: Placing, wanted: Placing, body: Figure) -> Offe
         does.append(f"turned by {turned:.0f}°")
     if moved > 1e-6:
         does.append(f"moved by {moved:.2f} m")
+    if wanted.scale != read.scale:
+        because.append("its body was scaled and it was not")
+        does.append(f"{wanted.scale:g} times as large")
     if placed_record(wanted) != placed_record(read):
         change["placed"] = placed_record(wanted)
     after = float(np.ptp(wanted.of(points, METRES_PER_UNIT[wanted.unit]), axis=0).max())
