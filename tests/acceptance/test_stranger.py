@@ -59,8 +59,8 @@ def test_from_bare_files_to_a_delivery_in_the_receivers_unit(own_shot: Page, tmp
     expect(panel).to_contain_text("1.66 m tall, as tall as a grown human", timeout=SLOW)
     expect(panel).to_contain_text("frames -12 to 5")
     expect(looks_wrong(own_shot)).to_have_count(0, timeout=SLOW)
-    speed = re.search(r"Fastest point\s*([\d.]+) m/s", panel.inner_text())
-    assert float(speed[1]) < 8, "the cache is read in the unit of its mesh"
+    # In the unit of its mesh the cache would go ten times as fast.
+    expect(panel).to_contain_text(re.compile(r"Fastest point\s*[0-7]\.\d m/s"), timeout=SLOW)
     hand.bring(skirt)
     wrong = looks_wrong(own_shot)
     expect(wrong).to_contain_text(

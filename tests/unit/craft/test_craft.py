@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from patient_needle.core.craft.cast.colliders import merged_colliders
-from patient_needle.core.craft.cast.run_in import StagedMotion, run_in_share
+from patient_needle.core.craft.cast.run_in import FURTHEST_ASIDE, StagedMotion, run_in_share
 from patient_needle.core.craft.garments.choosing import chosen_vertices
 from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.holds.acting import Moment
@@ -70,7 +70,9 @@ def test_run_in_stands_moves_and_arrives():
 def test_staged_motion_goes_from_rest_to_the_animation():
     frames = np.stack([np.full((1, 3), 4.0 + k) for k in range(3)])
     staged = StagedMotion(CachedMotion(np.zeros((1, 3)), frames, 1001), RunIn(2, 4), 1001)
-    assert [staged.at(f)[0, 0] for f in (995, 997, 999, 1001, 1003)] == [0, 0, 2, 4, 6]
+    places = [staged.at(f)[0, 0] for f in (995, 997, 999, 1001, 1003)]
+    # Half way it is a little behind: it takes up the speed of its shot.
+    assert places == [0, 0, pytest.approx(2, abs=FURTHEST_ASIDE), 4, 6]
 
 
 @pytest.mark.parametrize(
