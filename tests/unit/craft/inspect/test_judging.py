@@ -252,7 +252,7 @@ class TestCostumes:
     def test_a_costume_of_a_scaled_figure_is_scaled_too(self, figure):
         points, triangles = garment("smock")
         there = Placing("m", "y", scale=4.0)
-        (offer,) = judge_garment(points / 4, triangles, Placing("m", "y", move=(9.0, 0, 0)), figure, there)
+        (offer,) = judge_garment(points / 4, triangles, Placing("m", "y"), figure, there)
         assert "its body was scaled and it was not" in offer.because
         assert taken(Placing("m", "y"), offer.member) == there
 
@@ -261,6 +261,15 @@ class TestCostumes:
         assert self.judged("smock", figure, turned(points, 30)) != ()
         meant = Placing("m", "y", turn=30.0)
         assert judge_garment(points, triangles, meant, figure, Placing("m", "y")) == ()
+
+    def test_a_lantern_and_what_was_put_in_its_place_are_left_alone(self, figure):
+        lantern = trimesh.creation.icosphere(3, 0.15)
+        shape, faces = np.asarray(lantern.vertices) + [0, 1.0, 0], np.asarray(lantern.faces, np.int32)
+        placed = Placing("m", "y", move=(0.6, 0.9, 0.0))
+        for read in (Placing("m", "y"), placed):
+            assert judge_garment(shape, faces, read, figure, Placing("m", "y")) == ()
+        points, triangles = garment("smock")
+        assert judge_garment(points, triangles, placed, figure, Placing("m", "y")) == ()
 
     def test_what_no_unit_makes_right_is_left_alone(self, figure):
         points, triangles = garment("apron_skirt")

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ...geometry.placing import Placing
+from ...geometry.topology import is_closed
 from ...model.typed import Points, Triangles
 from ...model.units import METRES_PER_UNIT, UNIT_NAMES
 from .offers import COMMONEST, Offer, placed_record
@@ -37,11 +38,13 @@ def judge_garment(
     if body.tall <= 0 or long <= 0:
         return ()
     sized = _is_costume_sized(long, body.tall)
+    if sized and (is_closed(triangles) or any(read.move) or read.turn != 0):
+        return ()  # a bag or a lantern goes around nobody, and a place that somebody gave it is meant
     shell = Shell(points, triangles)
     as_read = worn_in(shell, body, read, METRES_PER_UNIT[read.unit])
     is_worn = sized and as_read.is_worn
-    if is_worn and (as_read.misfit <= FINE or read.turn != 0):
-        return ()  # a turn that somebody gave it is meant
+    if is_worn and as_read.misfit <= FINE:
+        return ()
     far = float(np.linalg.norm((now.min(axis=0) + now.max(axis=0)) / 2 - body.middle)) > FAR * body.tall
     factors = {unit: METRES_PER_UNIT[unit] / METRES_PER_UNIT[read.unit] for unit in COMMONEST}
     fits = [unit for unit in COMMONEST if _is_costume_sized(long * factors[unit], body.tall)]
