@@ -15,6 +15,8 @@ interface Body {
   surface: Surface;
   kind: BodyKind;
   mesh: Mesh<Surface["geometry"], MeshLambertMaterial>;
+  /** Around a set piece, which stands; null for all else. */
+  box: Box3 | null;
 }
 
 export class Bodies {
@@ -37,7 +39,7 @@ export class Bodies {
     const mesh = new Mesh(geometry, new MeshLambertMaterial({ color: colour, vertexColors: kind !== "set piece" }));
     mesh.castShadow = kind !== "set piece" || heightOf(rest) > 0.05;
     mesh.receiveShadow = true;
-    this.known.set(name, { surface, kind, mesh });
+    this.known.set(name, { surface, kind, mesh, box: kind === "set piece" ? boxOf(rest) : null });
     this.scene.add(mesh);
     this.changed();
   }
@@ -88,16 +90,14 @@ export class Bodies {
     this.changed();
   }
 
-  /** Let set pieces that stand between the eye and what matters be seen through. */
-  clearSight(eye: Vector3, subject: Box3): void {
-    const middle = subject.getCenter(new Vector3());
+  /** Let set pieces that stand between the eye and the middle of what matters be seen through. */
+  clearSight(eye: Vector3, middle: Vector3): void {
     const away = middle.distanceTo(eye);
     const ray = new Ray(eye, middle.clone().sub(eye).normalize());
-    for (const { kind, mesh, surface } of this.known.values()) {
-      if (kind !== "set piece") continue;
-      const box = boxOf(surface.points);
+    for (const { mesh, box } of this.known.values()) {
+      if (box === null) continue;
       const met = ray.intersectBox(box, new Vector3());
-      const between = !box.intersectsBox(core(subject)) && (box.containsPoint(eye) || (met !== null && met.distanceTo(eye) < away));
+      const between = !box.containsPoint(middle) && met !== null && met.distanceTo(eye) < away;
       if (mesh.material.transparent === between) continue;
       mesh.material.transparent = between;
       mesh.material.opacity = between ? SEEN_THROUGH : 1;
@@ -124,13 +124,6 @@ export class Bodies {
   has(kind: BodyKind): boolean {
     return [...this.known.values()].some((body) => body.kind === kind);
   }
-}
-
-/** The middle of what matters: what reaches into it stands around it, not in front of it. */
-function core(subject: Box3): Box3 {
-  const half = subject.getSize(new Vector3()).multiplyScalar(0.25);
-  const middle = subject.getCenter(new Vector3());
-  return new Box3(middle.clone().sub(half), middle.clone().add(half));
 }
 
 function heightOf(rest: Float32Array): number {

@@ -27,6 +27,11 @@ export class StageCamera {
     this.controls.addEventListener("change", changed);
   }
 
+  /** The place that it turns about. */
+  get middle(): Vector3 {
+    return this.controls.target;
+  }
+
   /** Width over height of one pane. */
   setAspect(aspect: number): void {
     this.eye.aspect = aspect;

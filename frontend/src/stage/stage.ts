@@ -173,7 +173,7 @@ export class Stage {
     const width = size.x / this.panes;
     const toCamera = this.camera.eye.position.clone().sub(this.person.position);
     this.person.rotation.y = Math.atan2(toCamera.x, toCamera.z);
-    this.bodies.clearSight(this.camera.eye.position, this.subject());
+    this.bodies.clearSight(this.camera.eye.position, this.camera.middle);
     for (let pane = 0; pane < this.panes; pane += 1) {
       this.cloths.showPane(pane);
       this.renderer.setViewport(pane * width, 0, width, size.y);

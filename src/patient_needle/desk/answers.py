@@ -51,7 +51,7 @@ from ..store import blobs, readings, takes
 from ..store.session import Store
 from ..store.take_frames import take_frames
 from .asked import Request
-from .judging import garment_offers, judged_member
+from .judging import garment_offers, judged_member, wearer_of
 from .locks import KeyedLocks
 from .wire import Message, Packed
 
@@ -400,8 +400,9 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     sound = not any(name in faults for name in opened.sources)
     inner: tuple[Dressed, ...] = ()
     at_start = opened.colliders.at_work(plan.first_simulated)
+    wearer = wearer_of(opened)
     for name, piece in opened.garments.items():
-        offers = garment_offers(opened, name)
+        offers = garment_offers(opened, name, wearer)
         garments[name] = asdict(
             read_garment(piece.garment, piece.topology, piece.loops, opened.colliders, offers)
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -26,12 +26,44 @@ if TYPE_CHECKING:
 CACHE_LOOKS = 5  # frames of a cache that are held against its mesh
 
 
-def garment_offers(opened: OpenShot, name: str) -> tuple[Offer, ...]:
+@dataclass(frozen=True, eq=False)
+class Wearer:
+    """What the garments of a shot are held against, made once for all of them.
+
+    figure, placing  the first character of a human's size, and how its file was read; None without one
+    bodies           all colliders as they stand when the run begins
+    """
+
+    figure: Figure | None
+    placing: Placing | None
+    bodies: Girthed
+
+
+def wearer_of(opened: OpenShot) -> Wearer:
+    """See `Wearer`."""
+    frame = opened.plan.first_simulated
+    colliders = opened.colliders.at_work(frame)
+    bodies = Girthed(
+        colliders.rest_points(), colliders.triangles, colliders.surroundings(frame).clearance, colliders.part,
+        colliders.part_names, colliders.member,
+    )  # fmt: skip
+    for record in opened.shot.cast:
+        source = opened.sources.get(record.name)
+        if source is None or record.kind != "character":
+            continue
+        rest = source.member.motion.rest()
+        if HUMAN[0] <= np.ptp(rest[:, 1]) <= HUMAN[1]:
+            placing = _placing(record.unit, record.up, record.placed)
+            return Wearer(Figure(rest, source.member.cut.triangles), placing, bodies)
+    return Wearer(None, None, bodies)
+
+
+def garment_offers(opened: OpenShot, name: str, wearer: Wearer) -> tuple[Offer, ...]:
     """What looks wrong about a garment: how its file was read, or else its two faces and its girths."""
     record = next(one for one in opened.shot.garments if one.name == name)
     if not isinstance(record.recipe, FileRecipe):
         return ()  # what is made here has the size it was made in
-    offers = _placing_offers(opened, name)
+    offers = _placing_offers(opened, name, record.recipe, wearer)
     if offers:
         return offers
     piece = opened.garments[name]
@@ -39,14 +71,14 @@ def garment_offers(opened: OpenShot, name: str) -> tuple[Offer, ...]:
         fabrics = [one.model_dump(mode="json") for one in opened.shot.fabrics]
         points = piece.garment.mesh.vertices
         offers = two_faced_offers(points, piece.topology.triangles, fabrics, record.fabric)
-    return (*offers, *_narrow_offers(opened, name, record.recipe))
+    return (*offers, *_narrow_offers(opened, name, record.recipe, wearer))
 
 
-def _narrow_offers(opened: OpenShot, name: str, recipe: FileRecipe) -> tuple[Offer, ...]:
+def _narrow_offers(opened: OpenShot, name: str, recipe: FileRecipe, wearer: Wearer) -> tuple[Offer, ...]:
     let_out = [ring.model_dump(mode="json") for ring in recipe.let_out]
     run_in = (opened.plan.first_simulated, opened.plan.frames[0])
     out: list[Offer] = []
-    for narrow in _narrow(opened, name)[:MOST_SAID]:
+    for narrow in _narrow(opened, name, wearer)[:MOST_SAID]:
         collides = opened.colliders.members[narrow.member]
         member = collides.stands_in_for or collides.name
         record = next((one for one in opened.shot.cast if one.name == member), None)
@@ -58,25 +90,18 @@ def _narrow_offers(opened: OpenShot, name: str, recipe: FileRecipe) -> tuple[Off
     return tuple(out)
 
 
-def _narrow(opened: OpenShot, name: str) -> tuple[Narrow, ...]:
+def _narrow(opened: OpenShot, name: str, wearer: Wearer) -> tuple[Narrow, ...]:
     """The rings of a garment that are too narrow for what they go around at the start."""
-    piece, plan = opened.garments[name], opened.plan
+    piece = opened.garments[name]
     if piece.garment.is_finished:
         return ()
     try:
         dressed = opened.dressed(name)
     except NeedleError:
         return ()  # said as the garment's fault
-    frame = plan.first_simulated
-    colliders = opened.colliders.at_work(frame)
-    clearance = colliders.surroundings(frame).clearance
-    bodies = Girthed(
-        colliders.rest_points(), colliders.triangles, clearance, colliders.part, colliders.part_names,
-        colliders.member,
-    )  # fmt: skip
     made, thickness = piece.garment.mesh.vertices, piece.garment.fabric.thickness
-    held = dressed.cloth.held
-    return too_narrow(made, piece.topology, piece.loops, dressed.start(frame), bodies, thickness, held)
+    start, held = dressed.start(opened.plan.first_simulated), dressed.cloth.held
+    return too_narrow(made, piece.topology, piece.loops, start, wearer.bodies, thickness, held)
 
 
 def judged_member(opened: OpenShot, name: str, fastest: float) -> Judged:
@@ -124,22 +149,11 @@ def _placing(unit: str, up: str, placed: PlacedRecord | None = None) -> Placing:
     return Placing(unit, up, placed.scale, placed.turn, placed.move, placed.mirrored)
 
 
-def _placing_offers(opened: OpenShot, name: str) -> tuple[Offer, ...]:
-    """What looks wrong about a garment beside the first character that has a human's size."""
-    recipe = next(one.recipe for one in opened.shot.garments if one.name == name)
-    if not isinstance(recipe, FileRecipe):
-        return ()  # what is made here has the size it was made in
-    read = _placing(recipe.unit, recipe.up, recipe.placed)
-    piece = opened.garments[name]
+def _placing_offers(opened: OpenShot, name: str, recipe: FileRecipe, wearer: Wearer) -> tuple[Offer, ...]:
+    """What looks wrong about how a garment's file was read; nothing while nobody of a human's size is there."""
+    if wearer.figure is None:
+        return ()
+    read, piece = _placing(recipe.unit, recipe.up, recipe.placed), opened.garments[name]
     back = np.linalg.inv(read.matrix(metres_per(recipe.unit))).astype(np.float64)
     as_made = moved(piece.garment.mesh.vertices, back)
-    for record in opened.shot.cast:
-        source = opened.sources.get(record.name)
-        if source is None or record.kind != "character":
-            continue
-        body = source.member.motion.rest()
-        if HUMAN[0] <= np.ptp(body[:, 1]) <= HUMAN[1]:
-            as_body = _placing(record.unit, record.up, record.placed)
-            figure = Figure(body, source.member.cut.triangles)
-            return judge_garment(as_made, piece.topology.triangles, read, figure, as_body)
-    return ()
+    return judge_garment(as_made, piece.topology.triangles, read, wearer.figure, wearer.placing)

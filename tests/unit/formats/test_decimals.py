@@ -9,8 +9,9 @@ from numpy.testing import assert_allclose, assert_array_equal
 from patient_needle.core.craft.inspect.frame import inspected
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.placing import in_metres
+from patient_needle.core.model.mesh import Mesh
 from patient_needle.formats.contents import FigureAsk
-from patient_needle.formats.registry import read_figure
+from patient_needle.formats.registry import read_figure, write_model
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import parse_shot
 from tests.figures import FOLDER
@@ -88,10 +89,18 @@ def test_a_sheet_is_the_same_bits_in_every_unit_after_24_frames(tmp_path, ending
     assert_array_equal(ends[0], ends[2])
 
 
-def test_single_precision_in_a_binary_file_cannot_tell_so_much():
-    """Between 1 and 2 m its steps are 120 nm in metres; in centimetres they are others."""
-    metres, other = float(np.float32(1.2345678)), float(np.float32(123.45678)) * 0.01
-    assert 0 < abs(metres - other) < 120e-9
+def test_a_binary_file_in_another_unit_differs_by_less_than_120_nm(tmp_path):
+    """What single precision cannot tell: between 1 and 2 m its steps are 120 nm in metres, and others in cm."""
+    points, faces = cloth()
+    sizes, corners = np.full(len(faces), 4, np.int32), np.array(faces, np.int32).ravel()
+    read = []
+    for unit, metres in (("m", 1.0), ("cm", 0.01)):
+        write_model(tmp_path / f"{unit}.usdc", Mesh("sheet", points / metres, sizes, corners), metres, "y")
+        figure = read_figure(tmp_path / f"{unit}.usdc", FigureAsk())
+        assert not figure.decimal
+        read.append(figure.mesh.vertices * metres)
+    apart = np.abs(read[0] - read[1]).max()
+    assert 1e-9 < apart < 120e-9
 
 
 def test_the_grid_takes_nothing_from_what_is_finer_than_cloth():

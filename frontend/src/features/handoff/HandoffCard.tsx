@@ -8,7 +8,7 @@ import { useDeliver } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
-import { Pick as PickOne } from "../../ui/Pick";
+import { Pick } from "../../ui/Pick";
 import { UNITS } from "../../ui/UnitFields";
 import { DeliveryPanel } from "./DeliveryPanel";
 
@@ -39,7 +39,7 @@ export function HandoffCard({ shot, takes, deliveries }: { shot: Shot; takes: Ta
 }
 
 /** The unit and axis of a garment's own file: whoever sent it probably wants them back. */
-function asItCame(shot: Shot, garment: string): Pick<DeliveryAsk, "unit" | "up"> {
+function asItCame(shot: Shot, garment: string): { unit: DeliveryAsk["unit"]; up: DeliveryAsk["up"] } {
   const recipe = shot.document.garments.find((one) => one.name === garment)?.recipe;
   const unit = UNITS.find((one) => one.unit === recipe?.unit)?.unit ?? "m";
   return { unit: unit as DeliveryAsk["unit"], up: recipe?.up === "z" ? "z" : "y" };
@@ -66,7 +66,7 @@ function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }
   const samples = Math.floor(((ask.last - ask.first + 2 * (ask.handles ?? 0)) / (shot.document.frame_rate ?? 24)) * ask.frame_rate + 1e-9) + 1;
   return (
     <>
-      <PickOne
+      <Pick
         label="Take"
         value={String(take.id)}
         options={takes.map((one) => ({ value: String(one.id), name: one.name }))}
@@ -74,11 +74,11 @@ function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }
           set({ shown: [Number(value)] });
         }}
       />
-      <PickOne label="Garment" value={ask.garment} options={take.garments.map((one) => ({ value: one.garment, name: one.garment }))} keep={(garment) => { change({ garment }); }} />
-      <PickOne label="Format" value={ask.format ?? "abc"} options={written.map((one) => ({ value: one.format, name: one.said }))} keep={(value) => { change({ format: value as DeliveryAsk["format"] }); }} />
+      <Pick label="Garment" value={ask.garment} options={take.garments.map((one) => ({ value: one.garment, name: one.garment }))} keep={(garment) => { change({ garment }); }} />
+      <Pick label="Format" value={ask.format ?? "abc"} options={written.map((one) => ({ value: one.format, name: one.said }))} keep={(value) => { change({ format: value as DeliveryAsk["format"] }); }} />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-        <PickOne label="Unit" value={ask.unit ?? "m"} options={UNITS.map((one) => ({ value: one.unit, name: one.name }))} keep={(unit) => { change({ unit: unit as "m" }); }} />
-        <PickOne label="Up" value={ask.up ?? "y"} options={[{ value: "y", name: "Y up" }, { value: "z", name: "Z up" }]} keep={(up) => { change({ up: up === "z" ? "z" : "y" }); }} />
+        <Pick label="Unit" value={ask.unit ?? "m"} options={UNITS.map((one) => ({ value: one.unit, name: one.name }))} keep={(unit) => { change({ unit: unit as "m" }); }} />
+        <Pick label="Up" value={ask.up ?? "y"} options={[{ value: "y", name: "Y up" }, { value: "z", name: "Z up" }]} keep={(up) => { change({ up: up === "z" ? "z" : "y" }); }} />
         <NumberField label="First frame" value={ask.first} whole low={take.first_simulated} keep={(first) => { change({ first }); }} />
         <NumberField label="Last frame" value={ask.last} whole high={take.last} keep={(last) => { change({ last }); }} />
         <NumberField label="Handle frames" value={ask.handles ?? 0} whole low={0} high={200} keep={(handles) => { change({ handles }); }} />

@@ -149,7 +149,8 @@ def assemble_member(
     notes = list(figure.notes)
     if record.motion is not None:
         figure = _moved_by(record, figure, folder, own, notes)
-    motion = bare = _motion(record, figure, folder, rate, notes)
+    bare, timed = _motion(record, figure, folder, rate, notes)
+    motion = bare
     blends = own_blends(record, figure)
     blends += tuple(blend_of(record, shape, figure, bare, folder) for shape in record.shapes)
     if blends:
@@ -176,7 +177,7 @@ def assemble_member(
     understudy = _understudy(record, member, frames)
     return AssembledMember(
         member, understudy, figure.stated, tuple(figure.shapes), tuple(notes), frames, bare, whole,
-        timed_of(record, figure, folder),
+        timed,
     )  # fmt: skip
 
 
@@ -217,18 +218,6 @@ def placement_of(unit: str, up: str, placed: PlacedRecord, where: str) -> Matric
     return placement(metres, up, placed.scale, placed.turn, placed.move, mirrored=placed.mirrored)
 
 
-def timed_of(record: CastRecord, figure: Figure, folder: Path) -> FileTime:
-    """When the file that moves a member says that its motion is."""
-    if record.cache is not None:
-        content = read_cache(folder / record.cache)
-        first = content.first_frame
-        return FileTime(content.frame_rate, None if first is None else round(first), len(content.frames))
-    if figure.frames is not None:
-        first = figure.first
-        return FileTime(figure.stated.rate, None if first is None else round(first), len(figure.frames))
-    return FileTime(figure.stated.rate)
-
-
 def from_cache_of(record: CastRecord) -> Matrices | None:
     """From the units and axes of a member's cache to its mesh's, (3, 3); None where they are the same."""
     as_read, where = record.cache_as, f"cache of '{record.name}'"
@@ -239,8 +228,10 @@ def from_cache_of(record: CastRecord) -> Matrices | None:
     return np.asarray(TO_Y_UP[record.up].T @ to_metres[:3, :3] / metres_per(record.unit, where=where))
 
 
-def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes: list[str]) -> Motion:
-    """How the figure moves, in file units."""
+def _motion(
+    record: CastRecord, figure: Figure, folder: Path, rate: float, notes: list[str]
+) -> tuple[Motion, FileTime]:
+    """How the figure moves, in file units, and when its file says that it does."""
     if record.cache is not None:
         path = folder / record.cache
         content = read_cache(path)
@@ -251,9 +242,14 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
                 remedy="Use a cache and a rest mesh of the same topology",
             )
         frames = lasting(content.frames)
-        return _by_points(record, figure, frames, content.frame_rate, rate, notes, path, from_cache_of(record))
+        timed = _timed(content.frame_rate, content.first_frame, len(frames))
+        moves = _by_points(record, figure, frames, timed.rate, rate, notes, path, from_cache_of(record))
+        return moves, timed
     if figure.frames is not None:
-        return _by_points(record, figure, figure.frames, figure.stated.rate, rate, notes, folder / record.file)
+        timed = _timed(figure.stated.rate, figure.first, len(figure.frames))
+        path = folder / record.file
+        return _by_points(record, figure, figure.frames, timed.rate, rate, notes, path), timed
+    timed = FileTime(figure.stated.rate)
     joints = figure.joints
     if joints is None or len(joints.poses) == 1:
         if record.kind == "character":
@@ -264,8 +260,13 @@ def _motion(record: CastRecord, figure: Figure, folder: Path, rate: float, notes
         rest = figure.mesh.vertices
         if joints is not None:
             rest = SkinnedMotion(rest, joints.skin, joints.skeleton, joints.poses, 0).rest()
-        return Still(rest)
-    return SkinnedMotion(figure.mesh.vertices, joints.skin, joints.skeleton, joints.poses, record.starts_at)
+        return Still(rest), timed
+    motion = SkinnedMotion(figure.mesh.vertices, joints.skin, joints.skeleton, joints.poses, record.starts_at)
+    return motion, timed
+
+
+def _timed(rate: float | None, first: float | None, count: int) -> FileTime:
+    return FileTime(rate, None if first is None else round(first), count)
 
 
 def _by_points(

@@ -59,7 +59,7 @@ def read_figure(path: Path, ask: FigureAsk) -> Figure:
             first = file.first if held.moves else None
             shapes = held.shapes(mesh.vertex_count)
             return Figure(mesh, file.stated, joints, first=first, shapes=shapes, notes=(*file.notes, *notes))
-        mesh, text = _in_world(file, one), is_text(path)
+        mesh, text = _in_world(file, one, exact=True), is_text(path)
         if _moves(one) == "not at all":
             return Figure(mesh, file.stated, notes=file.notes, decimal=text)
         frames = _frames(file, one, mesh)
@@ -107,12 +107,13 @@ def _chosen(file: OpenStage, name: str | None) -> Shown:
     )
 
 
-def _in_world(file: OpenStage, one: Shown) -> Mesh:
+def _in_world(file: OpenStage, one: Shown, *, exact: bool = False) -> Mesh:
+    """A mesh where it stands; exact: with all digits of a text, for which the whole file is gone through."""
     try:
         mesh = mesh_of(one, file.first)
     except NeedleError as error:
         raise error.at(str(file.path)) from None
-    points = as_written(file.path, mesh.vertices.astype(np.float32))
+    points = as_written(file.path, mesh.vertices.astype(np.float32)) if exact else mesh.vertices
     return mesh.with_vertices(_placed(points, world_at(one.prim, file.first)))
 
 

@@ -39,10 +39,10 @@ def narrow_offers(
     by = round(to_mm(narrow.short + ROOM), 1)
     ring: dict[str, object] = {"vertices": list(narrow.vertices), "by_mm": by, "reach_mm": REACH_MM}
     out = [Offer(because, f"Let it out by {by:.0f} mm there", {"let_out": [*let_out, ring]})]
-    now, less = collider["clearance_mm"], (narrow.needed - narrow.girth) - narrow.short
+    now = collider["clearance_mm"]
     if isinstance(now, float | int):
-        fits = from_mm(now) - (narrow.short + 2 * np.pi * 5e-5) / (2 * np.pi)
-        if less > 0 and fits >= LEAST_CLEARANCE:
+        fits = from_mm(now) - narrow.short / (2 * np.pi)
+        if fits >= LEAST_CLEARANCE:
             kept = float(np.floor(to_mm(fits) * 10) / 10)
             change: dict[str, object] = {"collider": {**collider, "clearance_mm": kept}}
             out.append(Offer(because, f"Keep {kept:g} mm of clearance from {member}", cast={member: change}))

@@ -19,9 +19,7 @@ APART = 0.03  # m between the rings that are measured
 MOST_RINGS = 40  # of each border
 MOST_BORDERS = 24  # the longest: what goes around a limb is no eyelet
 SMALLEST = 0.08  # m round: a smaller hole is no opening for a limb
-FLAT = (
-    0.15  # of a ring's radius that it may rise from its plane: what lies over shoulders goes around no section
-)
+FLAT = 0.15  # of a ring's radius that it may rise from its plane; a collar over shoulders rises more
 NARROW = 0.001  # m that a ring may be short without anybody asking
 HELD = 0.5  # of a ring's vertices: what is held so far is where its hold wants it
 
@@ -40,9 +38,12 @@ class Ring:
 
 @dataclass(frozen=True)
 class Narrow:
-    """A ring that is shorter than what it goes around needs: length, girth and needed in m, girth without and
-    needed with clearance and half the cloth's thickness; place in m; inside: the collider part; vertices along
-    it; is_border; around: the collider's index among those that were given.
+    """A ring that is shorter than what it goes around needs.
+
+    length, girth, needed  m: of the ring; of what is inside; the same with clearance and half the cloth
+    place                  m, its middle
+    inside, member         the name of the collider part inside, and the index of its member
+    vertices, is_border    what lies along it; whether it is an edge of the garment
     """
 
     length: float
@@ -92,7 +93,10 @@ def too_narrow(
         if held[ring.vertices].mean() > HELD:
             continue
         found = _against(ring, bodies, thickness)
-        if found is not None and found.short > worst.get(found.inside, found).short - 1e-12:
+        if found is None:
+            continue
+        known = worst.get(found.inside)
+        if known is None or found.short > known.short:
             worst[found.inside] = found
     return tuple(sorted(worst.values(), key=lambda one: -one.short))
 
@@ -120,42 +124,56 @@ def _level_rings(
     made: Points, start: Points, triangles: Triangles, away: Scalars, level: float
 ) -> Iterator[Ring]:
     """The closed parts of the line on which a distance has one value."""
-    pairs = _cut(triangles, away - level)
-    if len(pairs) == 0:
-        return
-    keys, which = np.unique(pairs.reshape(-1, 2), axis=0, return_inverse=True)
-    which = which.reshape(-1, 2)
-    low, high = away[keys[:, 0]], away[keys[:, 1]]
-    share = ((level - low) / (high - low))[:, None]
-    at_made = made[keys[:, 0]] + share * (made[keys[:, 1]] - made[keys[:, 0]])
-    at_start = start[keys[:, 0]] + share * (start[keys[:, 1]] - start[keys[:, 0]])
-    count, part = connected_components(
-        coo_matrix((np.ones(len(which)), (which[:, 0], which[:, 1])), shape=(len(keys), len(keys))),
-        directed=False,
-    )
-    ends = np.bincount(which.ravel(), minlength=len(keys))
-    for one in range(count):
-        mine = part == one
+    line = _line(triangles, away - level)
+    at_made, at_start = line.of(made), line.of(start)
+    ends = np.bincount(line.pieces.ravel(), minlength=len(line.edges))
+    for one in range(line.count):
+        mine = line.part == one
         if (ends[mine] != 2).any():
             continue  # it ends at a border: a slit or an opening
-        pieces = which[mine[which[:, 0]]]
+        pieces = line.pieces[mine[line.pieces[:, 0]]]
         length = float(np.linalg.norm(at_made[pieces[:, 0]] - at_made[pieces[:, 1]], axis=1).sum())
-        order = _in_order(pieces)
-        yield Ring(at_start[order], length, np.unique(keys[mine]).astype(np.int32), False)
+        yield Ring(at_start[_in_order(pieces)], length, np.unique(line.edges[mine]).astype(np.int32), False)
 
 
-def _cut(triangles: Triangles, values: Scalars) -> NDArray[np.int64]:
-    """For each triangle that the line of value 0 cuts, the two edges it cuts, (k, 2, 2) sorted vertices."""
+@dataclass(frozen=True, eq=False)
+class _Line:
+    """Where a value given at vertices is 0 on triangles.
+
+    edges, share  (k, 2) vertices and (k,) how far from the first to the second: the points of the line
+    pieces, rows  (q, 2) points that a piece joins, and (q,) the triangle it runs through
+    part, count   (k,) which of the lines that hang together, and how many those are
+    """
+
+    edges: NDArray[np.int64]
+    share: Scalars
+    pieces: NDArray[np.int64]
+    rows: NDArray[np.int64]
+    part: Indices
+    count: int
+
+    def of(self, points: Points) -> Points:
+        """Its points (k, 3), of vertices (n, 3)."""
+        ends = points[self.edges]
+        return np.asarray(ends[:, 0] + self.share[:, None] * (ends[:, 1] - ends[:, 0]))
+
+
+def _line(triangles: Triangles, values: Scalars) -> _Line:
     values = np.where(values == 0, 1e-12, values)  # a line through a vertex passes beside it
     above = values[triangles] > 0
-    lone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
-    cut = (above.any(axis=1)) & ~above.all(axis=1) & np.isfinite(values[triangles]).all(axis=1)
+    cut = above.any(axis=1) & ~above.all(axis=1) & np.isfinite(values[triangles]).all(axis=1)
     rows = np.flatnonzero(cut)
-    apex = triangles[rows, lone[rows]]
-    others = [triangles[rows, (lone[rows] + k) % 3] for k in (1, 2)]
-    return np.stack([np.sort(np.stack([apex, other], axis=1), axis=1) for other in others], axis=1).astype(
-        np.int64
-    )
+    above = above[rows]
+    lone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
+    apex = triangles[rows, lone]
+    sides = [np.stack([apex, triangles[rows, (lone + k) % 3]], axis=1) for k in (1, 2)]
+    crossed = np.sort(np.stack(sides, axis=1), axis=2).astype(np.int64)
+    edges, pieces = np.unique(crossed.reshape(-1, 2), axis=0, return_inverse=True)
+    pieces = pieces.reshape(-1, 2)
+    low, high = values[edges[:, 0]], values[edges[:, 1]]
+    beside = coo_matrix((np.ones(len(pieces)), (pieces[:, 0], pieces[:, 1])), shape=(len(edges), len(edges)))
+    count, part = connected_components(beside, directed=False) if len(edges) else (0, np.zeros(0, np.int32))
+    return _Line(edges, -low / (high - low), pieces, rows, part, int(count))
 
 
 def _in_order(pieces: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -214,21 +232,7 @@ class _Piece:
 
 def _section(bodies: Girthed, centre: Points, axes: Points) -> list[_Piece]:
     """What a plane cuts of the bodies, a line each."""
-    height = (bodies.points - centre) @ axes[2]
-    height = np.where(height == 0, 1e-12, height)
-    above = height[bodies.triangles] > 0
-    rows = np.flatnonzero(above.any(axis=1) & ~above.all(axis=1))
-    pairs = _cut(bodies.triangles[rows], height)
-    if len(pairs) == 0:
-        return []
-    keys, which = np.unique(pairs.reshape(-1, 2), axis=0, return_inverse=True)
-    which = which.reshape(-1, 2)
-    low, high = height[keys[:, 0]], height[keys[:, 1]]
-    share = (-low / (high - low))[:, None]
-    points = bodies.points[keys[:, 0]] + share * (bodies.points[keys[:, 1]] - bodies.points[keys[:, 0]])
-    flat = (points - centre) @ axes[:2].T
-    count, part = connected_components(
-        coo_matrix((np.ones(len(which)), (which[:, 0], which[:, 1])), shape=(len(keys), len(keys))),
-        directed=False,
-    )
-    return [_Piece(flat[part == one], rows[part[which[:, 0]] == one]) for one in range(count)]
+    line = _line(bodies.triangles, (bodies.points - centre) @ axes[2])
+    flat = (line.of(bodies.points) - centre) @ axes[:2].T
+    of_piece = line.part[line.pieces[:, 0]] if len(line.pieces) else line.part
+    return [_Piece(flat[line.part == one], line.rows[of_piece == one]) for one in range(line.count)]

@@ -8,12 +8,12 @@ from itertools import product
 
 import igl
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ...geometry.closed import ACCURACY, ORDER, insider
 from ...geometry.placing import Placing, moved
-from ...model.typed import Points, Scalars, Triangles
+from ...geometry.triangles import triangle_areas
+from ...model.typed import Points, Triangles
 
 PROBES = 240  # vertices of the garment that are held against the body
 ENCLOSED = 0.55  # winding number of cloth at a place beyond which the cloth goes around the place; ours
@@ -42,9 +42,8 @@ class Figure:
         self.tall = float(np.ptp(points[:, 1]))
         self._low, self._high = points.min(axis=0), points.max(axis=0)
         self.middle = (self._low + self._high) / 2
-        corners = points[triangles]
-        self.centres = corners.mean(axis=1)
-        self.areas = _areas(corners)
+        self.centres = points[triangles].mean(axis=1)
+        self.areas = triangle_areas(points, triangles)
         self._near = cKDTree(np.concatenate([points, self.centres]))  # nearly the distance, and far quicker
         self._inside = insider(points, triangles)
 
@@ -67,7 +66,7 @@ class Shell:
     def __init__(self, points: Points, triangles: Triangles) -> None:
         self.points = points
         self.probes = points[:: max(1, len(points) // PROBES)]
-        self._area = float(_areas(points[triangles]).sum())
+        self._area = float(triangle_areas(points, triangles).sum())
         self._low, self._high = points.min(axis=0), points.max(axis=0)
         self._tree = igl.FastWindingNumberBVH()
         self._tree.init(np.ascontiguousarray(points, np.float64), triangles.astype(np.int64), order=ORDER)
@@ -88,12 +87,6 @@ class Shell:
             return 0.0
         around = np.abs(np.asarray(self._tree.winding_number(np.ascontiguousarray(places[within]), ACCURACY)))
         return float(figure.areas[within][around > ENCLOSED].sum() / own)
-
-
-def _areas(corners: NDArray[np.float64]) -> Scalars:
-    """Areas of triangles with corners (m, 3, 3), (m,)."""
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    return np.asarray(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2)
 
 
 @dataclass(frozen=True)
