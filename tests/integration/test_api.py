@@ -591,7 +591,7 @@ def test_a_take_says_what_its_run_in_left_as_soon_as_it_is_over(caller, shot, st
     )
     with store.begin() as session:
         session.execute(text(pinched), {"snags": json.dumps([snag]), "take": take["id"]})
-    said = ["12 vertices are pinched at man: shankL, (0.10, 0.42, -0.03) m, 4.3 mm deep"]
+    said = ["pinched at man: shankL, (0.10, 0.42, -0.03) m: 12 vertices, 4.3 mm deep"]
     assert body(caller.get(path))["garments"][0]["after_run_in"] == said
     with store.begin() as session:  # the run-in is still going on
         session.execute(

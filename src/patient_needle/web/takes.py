@@ -59,13 +59,18 @@ def _summary(take: Take, figures: dict[str, Any]) -> schemas.TakeSummary:
     return schemas.TakeSummary(**figures, after_run_in=[_caught(one) for one in snags] if over else [])
 
 
+ONE = {"vertices": "vertex", "edges": "edge", "places": "place"}
+
+
 def _caught(snag: Record) -> str:
     """A snag that is left when the run-in ends, in words."""
     at = ", ".join(f"{value:.2f}" for value in snag["place_m"])
     near = f" at {snag['with']}" if snag["with"] else ""
-    kinds = {"pinched": "vertices are pinched", "overstretch": "edges are overstretched"}
-    does = kinds.get(snag["kind"], f"places are {snag['kind']}")
-    said = f"{snag['count']} {does}{near}, ({at}) m"
+    things, state = {"pinched": ("vertices", "pinched"), "overstretch": ("edges", "overstretched")}.get(
+        snag["kind"], ("places", snag["kind"])
+    )
+    many = things if snag["count"] != 1 else ONE[things]
+    said = f"{state}{near}, ({at}) m: {snag['count']} {many}"
     return f"{said}, {snag['depth_mm']:.1f} mm deep" if snag["depth_mm"] > 0 else said
 
 
