@@ -21,11 +21,12 @@ from ..core.craft.maps.drawing import drawn
 from ..core.craft.maps.inputs import MapCache, MapInputs
 from ..core.geometry.topology import border_loops
 from ..core.model.errors import NeedleError, ShotError
+from ..core.model.garment import Source
 from ..core.model.mesh import Topology, TriangleMap
 from ..core.model.shot import CastMember, Garment, ShotPlan, Wind
 from ..core.model.typed import Indices, Points, Scalars
 from ..core.solver.outfit import spans_of
-from ..formats.shot_file.assemble import assemble_garment, plan_of, wind_of
+from ..formats.shot_file.assemble import Making, assemble_garment, plan_of, wind_of
 from ..formats.shot_file.document import ChoiceRecord, ShotFile
 from ..formats.shot_file.holds import kept_of
 from ..formats.shot_file.members import AssembledMember, assemble_cast
@@ -203,10 +204,11 @@ def read_open_shot(
     folder: Path,
     kept: MutableMapping[str, AssembledMember] | None = None,
     cache: MapCache | None = None,
+    made: MutableMapping[str, Source] | None = None,
 ) -> OpenShot:
     """Read everything the shot names; what cannot be read becomes a fault under its name.
 
-    kept: as `assemble_cast` has it; cache: garments and maps of other revisions.
+    kept: as `assemble_cast` has it; cache: garments and maps of other revisions; made: as `Making.kept` has it.
     """
     opened = OpenShot(shot, {}, {}, cache=cache or MapCache())
     for wind in shot.forces.winds:
@@ -219,9 +221,10 @@ def read_open_shot(
             opened.faults[record.name] = _without_folder(member, folder)
         else:
             opened.sources[record.name] = member
+    making = Making(shot, folder, opened.sources, kept={} if made is None else made)
     for piece in shot.garments:
         try:
-            garment = assemble_garment(piece, shot, folder)
+            garment = assemble_garment(piece, making)
             surface = opened.cache.surface(garment.mesh)
             opened.garments[piece.name] = OpenGarment(garment, surface, border_loops(surface.topology))
         except NeedleError as error:

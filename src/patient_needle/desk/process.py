@@ -17,6 +17,7 @@ from sqlalchemy.exc import DataError, SQLAlchemyError
 
 from ..core.craft.maps.inputs import MapCache
 from ..core.model.errors import NeedleError
+from ..core.model.garment import Source
 from ..formats.files import finite
 from ..formats.shot_file.document import parse_shot
 from ..formats.shot_file.members import AssembledMember
@@ -32,6 +33,7 @@ from .open_shot import OpenShot, read_open_shot
 log = structlog.get_logger()
 KEPT_OPEN = 4
 KEPT_MEMBERS = 24
+KEPT_MADE = 24
 
 
 class OpenShots:
@@ -42,6 +44,7 @@ class OpenShots:
         self._remembered = MapCache()
         self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
         self._members: OrderedDict[str, AssembledMember] = OrderedDict()
+        self._made: OrderedDict[str, Source] = OrderedDict()
         self._guard = threading.Lock()
         self._reading = KeyedLocks()
 
@@ -60,6 +63,8 @@ class OpenShots:
                     self._open.popitem(last=False)
                 while len(self._members) > KEPT_MEMBERS:
                     self._members.popitem(last=False)
+                while len(self._made) > KEPT_MADE:
+                    self._made.popitem(last=False)
             return opened
 
     def _known(self, key: tuple[int, int]) -> OpenShot | None:
@@ -74,7 +79,7 @@ class OpenShots:
                 document, files = shots.contents(session, shot_id, number)
                 write_folder(Path(folder), document, files)
             shot = parse_shot(document, f"shot {shot_id}")
-            return read_open_shot(shot, Path(folder), self._members, self._remembered)
+            return read_open_shot(shot, Path(folder), self._members, self._remembered, self._made)
 
 
 def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:

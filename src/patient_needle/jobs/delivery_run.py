@@ -19,7 +19,7 @@ from ..core.model.mesh import Mesh
 from ..core.model.motion import FrameSource
 from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
-from ..formats.shot_file.assemble import assemble_garment
+from ..formats.shot_file.assemble import making_alone
 from ..formats.shot_file.document import ShotFile
 from ..store import deliveries, takes
 from ..store.errors import FencedError
@@ -97,10 +97,7 @@ def keep_frames(path: Path, source: FrameSource) -> None:
 
 def garment_mesh(shot: ShotFile, folder: Path, name: str) -> Mesh:
     """The garment as it was brought in, in metres, under the garment's name."""
-    for record in shot.garments:
-        if record.name == name:
-            return replace(assemble_garment(record, shot, folder).mesh, name=name)
-    raise ShotError(f"the shot has no garment '{name}'", remedy="Choose one of the take's garments")
+    return replace(making_alone(shot, folder, name).surface, name=name)
 
 
 def _records(store: Store, take: Take, garment: str, wanted: Wanted) -> list[dict[str, Any]]:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, MutableMapping
+from dataclasses import dataclass, field
+from hashlib import sha256
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +17,7 @@ from ...core.geometry.topology import build_topology, triangulated
 from ...core.geometry.two_faced import one_sheet
 from ...core.model.curve import Curve
 from ...core.model.errors import NeedleError, ShotError
+from ...core.model.fabric import Fabric
 from ...core.model.garment import FREE, Prescription, Source
 from ...core.model.mesh import Mesh
 from ...core.model.motion import Motion, Window
@@ -28,15 +31,17 @@ from ..registry import read_cache, read_figure
 from .document import (
     CastRecord,
     FileRecipe,
+    FlounceRecipe,
     FollowRecord,
     GarmentRecord,
     LetOutRecord,
-    Recipe,
+    RingsRecipe,
     ShotFile,
     WindRecord,
 )
 from .fabrics import fabrics_of
 from .holds import hold_of, kept_of
+from .making import Members, flounce_source, rings_source
 from .maps import maps_of
 from .members import AssembledMember, assemble_cast, assemble_member, placement_of
 from .ranges import curve_of
@@ -44,12 +49,92 @@ from .ranges import curve_of
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
     """Read every file the shot names, in metres and Y up. Errors name the file."""
+    members = list(_cast(shot, folder))
+    making = Making(shot, folder, {one.member.name: one for one in members})
     return plan_of(
         shot,
-        [each for member in _cast(shot, folder) for each in member.cast],
-        [assemble_garment(record, shot, folder) for record in shot.garments],
+        [each for member in members for each in member.cast],
+        [assemble_garment(record, making) for record in shot.garments],
         [wind_of(record) for record in shot.forces.winds],
     )
+
+
+@dataclass(frozen=True, eq=False)
+class Making:
+    """The garments of a shot on their way from records to cloth, in dressing order.
+
+    cast  what garments are made round; made: what has been made so far; kept: what was made before, by all that
+          it is made of, so that it is not made again
+    """
+
+    shot: ShotFile
+    folder: Path
+    cast: Members
+    made: dict[str, Source] = field(default_factory=dict)
+    kept: MutableMapping[str, Source] = field(default_factory=dict)
+
+    def source(self, record: GarmentRecord) -> Source:
+        """What a garment is made from; `ShotError` and others name it."""
+        try:
+            source = self._source(record)
+        except NeedleError as error:
+            raise error.at(f"garment '{record.name}'") from None
+        self.made[record.name] = source
+        return source
+
+    def _source(self, record: GarmentRecord) -> Source:
+        recipe = record.recipe
+        if isinstance(recipe, FileRecipe):
+            return file_source(recipe, self.folder, record.name)
+        fabric = fabric_of(record, self.shot)
+        key = self._key(recipe, fabric.thickness)
+        if key not in self.kept:
+            if isinstance(recipe, RingsRecipe):
+                made = rings_source(record.name, recipe, self.cast, fabric.thickness)
+            else:
+                made = flounce_source(record.name, recipe, self.shot, self.cast, self.made, fabric.thickness)
+            self.kept[key] = made
+        return self.kept[key]
+
+    def _key(self, recipe: RingsRecipe | FlounceRecipe, thickness: float) -> str:
+        """A digest of all that a garment is made of."""
+        digest = sha256(f"{recipe.model_dump_json()} {thickness}".encode())
+        if isinstance(recipe, FlounceRecipe):
+            if recipe.on in self.made:
+                digest.update(self.made[recipe.on].surface.fingerprint)
+        elif recipe.around in self.cast:
+            member = self.cast[recipe.around]
+            digest.update(member.member.motion.rest().tobytes() + member.member.cut.triangles.tobytes())
+            digest.update(member.placement.tobytes() + str(member.member.collider).encode())
+        return digest.hexdigest()
+
+
+def making_alone(shot: ShotFile, folder: Path, name: str) -> Source:
+    """What one garment of a shot is made from. `ShotError` when there is none of that name."""
+    names = [one.name for one in shot.garments]
+    if name not in names:
+        raise ShotError(f"the shot has no garment '{name}'", remedy=f"It has {', '.join(names) or 'none'}")
+    record = shot.garments[names.index(name)]
+    wanted = [name]
+    while isinstance(record.recipe, FlounceRecipe) and record.recipe.on in names:
+        if record.recipe.on in wanted:
+            break
+        wanted.append(record.recipe.on)
+        record = shot.garments[names.index(record.recipe.on)]
+    rounds = record.recipe.around if isinstance(record.recipe, RingsRecipe) else None
+    cast = [one for one in shot.cast if one.name == rounds]
+    carriers = [one.parent.member for one in cast if one.parent is not None]
+    cast += [one for one in shot.cast if one.name in carriers]
+    members = {}
+    for each, member in assemble_cast(cast, folder, shot.frame_rate, shot.frames):
+        if isinstance(member, NeedleError):
+            raise member
+        members[each.name] = member
+    making = Making(shot, folder, members)
+    for one in shot.garments:
+        if one.name in wanted:
+            making.source(one)
+    return making.made[name]
 
 
 def plan_of(
@@ -115,15 +200,22 @@ def _filling(record: GarmentRecord) -> Filling | None:
     return Filling(record.filling.by, amount, record.filling.stiffness)
 
 
-def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Garment:
-    """One garment of a shot, read from its file."""
-    fabrics, recipe = fabrics_of(shot), record.recipe
+def fabric_of(record: GarmentRecord, shot: ShotFile) -> Fabric:
+    """What a garment is made of; `ShotError` when the swatch book has no such fabric."""
+    fabrics = fabrics_of(shot)
     if record.fabric not in fabrics:
         raise ShotError(
             f"garment '{record.name}' is made of '{record.fabric}', which is not in the swatch book",
             remedy=f"It has {', '.join(fabrics) or 'nothing'}",
         )
-    source = source_of(recipe, folder, record.name)
+    return fabrics[record.fabric]
+
+
+def assemble_garment(record: GarmentRecord, making: Making) -> Garment:
+    """One garment of a shot, made by its recipe. Garments are assembled in dressing order."""
+    shot, folder = making.shot, making.folder
+    fabric = fabric_of(record, shot)
+    source = making.source(record)
     mesh = source.surface
     try:
         keeps = {one.name: kept_of(one) for one in shot.garments}
@@ -132,26 +224,24 @@ def assemble_garment(record: GarmentRecord, shot: ShotFile, folder: Path) -> Gar
     except NeedleError as error:
         raise error.at(f"garment '{record.name}'") from None
     return Garment(
-        record.name, source, fabrics[record.fabric], holds, record.rest_angles, maps,
+        record.name, source, fabric, holds, record.rest_angles, maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         prescription=_prescription(record, mesh, folder, shot.frame_rate),
         motion=_own_motion(record, folder, shot.frame_rate),
     )  # fmt: skip
 
 
-def source_of(recipe: Recipe, folder: Path, name: str) -> Source:
-    """What a recipe makes, for the garment called `name`."""
-    match recipe:
-        case FileRecipe():
-            figure = read_figure(folder / recipe.file, FigureAsk(recipe.mesh))
-            points, unit = figure.mesh.vertices, recipe.unit
-            if figure.decimal:
-                points, unit = in_metres(points, metres_per(unit, where=f"'{name}'")), "m"
-            whole = placement_of(unit, recipe.up, recipe.placed, f"'{name}'")
-            mesh = figure.mesh.with_vertices(moved(points, whole))
-            if recipe.sheet:
-                mesh, _ = one_sheet(mesh)
-            return FromMesh(_let_out(mesh, recipe.let_out, name), np.array(recipe.warp))
+def file_source(recipe: FileRecipe, folder: Path, name: str) -> Source:
+    """One mesh of a file, for the garment called `name`."""
+    figure = read_figure(folder / recipe.file, FigureAsk(recipe.mesh))
+    points, unit = figure.mesh.vertices, recipe.unit
+    if figure.decimal:
+        points, unit = in_metres(points, metres_per(unit, where=f"'{name}'")), "m"
+    whole = placement_of(unit, recipe.up, recipe.placed, f"'{name}'")
+    mesh = figure.mesh.with_vertices(moved(points, whole))
+    if recipe.sheet:
+        mesh, _ = one_sheet(mesh)
+    return FromMesh(_let_out(mesh, recipe.let_out, name), np.array(recipe.warp))
 
 
 def _let_out(mesh: Mesh, rings: list[LetOutRecord], name: str) -> Mesh:

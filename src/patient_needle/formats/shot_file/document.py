@@ -528,7 +528,65 @@ class FileRecipe(Record):
     let_out: Annotated[list[LetOutRecord], Many(200)] = []
 
 
-Recipe = FileRecipe  # what garments can be made from: a union by `kind` as soon as there is a second one
+class SpacingRecord(Record):
+    """How long the edges of a garment's triangles are: two lengths, and which of them is in use."""
+
+    draft_mm: Annotated[float, Within(0.5, 1000, "mm")] = 18.0
+    fine_mm: Annotated[float, Within(0.5, 1000, "mm")] = 9.0
+    use: Literal["draft", "fine"] = "draft"
+
+    @property
+    def mm(self) -> float:
+        """The one in use."""
+        return self.draft_mm if self.use == "draft" else self.fine_mm
+
+
+class TierRecord(Record):
+    """A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
+    flare, its own hem over its top.
+    """
+
+    depth_mm: Annotated[float, Within(1, 10_000, "mm")] = 150.0
+    gather: Annotated[float, Within(0, 6)] = 1.5
+    flare: Annotated[float, Within(0.1, 10)] = 1.0
+
+
+class RingsRecipe(Record):
+    """A skirt cut from rings round a cast member, flat at rest. waist_mm and hem_mm: heights of its upper edge
+    and its hem above `joint`, or above the member's lowest point without one; hem_mm along the cloth when it
+    hangs straight down. ease_mm: how much longer the band is than the girth under it; fullness: cloth over the
+    band; flare: hem over top; opening in front; tiers from the hem down; fold_mm: cloth in a fold of a gather.
+    """
+
+    kind: Literal["rings"]
+    around: Text
+    joint: Text | None = None
+    waist_mm: Annotated[float, Within(-10_000, 10_000, "mm")]
+    hem_mm: Annotated[float, Within(-10_000, 10_000, "mm")]
+    band_mm: Annotated[float, Within(0, 1000, "mm")] = 35.0
+    ease_mm: Annotated[float, Within(-1000, 10_000, "mm")] = 30.0
+    fullness: Annotated[float, Within(0, 6)] = 1.0
+    flare: Annotated[float, Within(0.1, 10)] = 1.6
+    opening: Literal["closed", "slit", "open"] = "closed"
+    slit_mm: Annotated[float, Within(1, 10_000, "mm")] = 300.0
+    tiers: Annotated[list[TierRecord], Many(12)] = []
+    fold_mm: Annotated[float, Within(10, 2000, "mm")] = 120.0
+    spacing: SpacingRecord = SpacingRecord()
+
+
+class FlounceRecipe(TierRecord):
+    """A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
+    the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
+    """
+
+    kind: Literal["flounce"]
+    on: Text
+    at_mm: Annotated[float, Within(-10_000, 10_000, "mm")]
+    fold_mm: Annotated[float, Within(10, 2000, "mm")] = 120.0
+    spacing: SpacingRecord = SpacingRecord()
+
+
+Recipe = Annotated[FileRecipe | RingsRecipe | FlounceRecipe, Field(discriminator="kind")]
 
 
 class GarmentRecord(Record):

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components, dijkstra
+from scipy.sparse.csgraph import dijkstra
 from scipy.spatial import ConvexHull, QhullError
 from shapely import MultiPoint, Polygon
 
+from ...geometry.level_lines import in_order, level_line
 from ...model.mesh import Topology
 from ...model.typed import Flags, Indices, Points, Scalars, Triangles
 
@@ -124,7 +125,7 @@ def _level_rings(
     made: Points, start: Points, triangles: Triangles, away: Scalars, level: float
 ) -> Iterator[Ring]:
     """The closed parts of the line on which a distance has one value."""
-    line = _line(triangles, away - level)
+    line = level_line(triangles, away - level)
     at_made, at_start = line.of(made), line.of(start)
     ends = np.bincount(line.pieces.ravel(), minlength=len(line.edges))
     for one in range(line.count):
@@ -133,62 +134,7 @@ def _level_rings(
             continue  # it ends at a border: a slit or an opening
         pieces = line.pieces[mine[line.pieces[:, 0]]]
         length = float(np.linalg.norm(at_made[pieces[:, 0]] - at_made[pieces[:, 1]], axis=1).sum())
-        yield Ring(at_start[_in_order(pieces)], length, np.unique(line.edges[mine]).astype(np.int32), False)
-
-
-@dataclass(frozen=True, eq=False)
-class _Line:
-    """Where a value given at vertices is 0 on triangles.
-
-    edges, share  (k, 2) vertices and (k,) how far from the first to the second: the points of the line
-    pieces, rows  (q, 2) points that a piece joins, and (q,) the triangle it runs through
-    part, count   (k,) which of the lines that hang together, and how many those are
-    """
-
-    edges: NDArray[np.int64]
-    share: Scalars
-    pieces: NDArray[np.int64]
-    rows: NDArray[np.int64]
-    part: Indices
-    count: int
-
-    def of(self, points: Points) -> Points:
-        """Its points (k, 3), of vertices (n, 3)."""
-        ends = points[self.edges]
-        return np.asarray(ends[:, 0] + self.share[:, None] * (ends[:, 1] - ends[:, 0]))
-
-
-def _line(triangles: Triangles, values: Scalars) -> _Line:
-    values = np.where(values == 0, 1e-12, values)  # a line through a vertex passes beside it
-    above = values[triangles] > 0
-    cut = above.any(axis=1) & ~above.all(axis=1) & np.isfinite(values[triangles]).all(axis=1)
-    rows = np.flatnonzero(cut)
-    above = above[rows]
-    lone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
-    apex = triangles[rows, lone]
-    sides = [np.stack([apex, triangles[rows, (lone + k) % 3]], axis=1) for k in (1, 2)]
-    crossed = np.sort(np.stack(sides, axis=1), axis=2).astype(np.int64)
-    edges, pieces = np.unique(crossed.reshape(-1, 2), axis=0, return_inverse=True)
-    pieces = pieces.reshape(-1, 2)
-    low, high = values[edges[:, 0]], values[edges[:, 1]]
-    beside = coo_matrix((np.ones(len(pieces)), (pieces[:, 0], pieces[:, 1])), shape=(len(edges), len(edges)))
-    count, part = connected_components(beside, directed=False) if len(edges) else (0, np.zeros(0, np.int32))
-    return _Line(edges, -low / (high - low), pieces, rows, part, int(count))
-
-
-def _in_order(pieces: NDArray[np.int64]) -> NDArray[np.int64]:
-    """The corners of a closed line, from its pieces (k, 2) in any order."""
-    beside: dict[int, list[int]] = {}
-    for a, b in pieces.tolist():
-        beside.setdefault(a, []).append(b)
-        beside.setdefault(b, []).append(a)
-    first = int(pieces[0, 0])
-    out, before, here = [first], first, beside[first][0]
-    while here != first and len(out) <= len(pieces):
-        out.append(here)
-        after = beside[here]
-        before, here = here, after[0] if after[1] == before else after[1]
-    return np.array(out)
+        yield Ring(at_start[in_order(pieces)], length, np.unique(line.edges[mine]).astype(np.int32), False)
 
 
 def _against(ring: Ring, bodies: Girthed, thickness: float) -> Narrow | None:
@@ -232,7 +178,7 @@ class _Piece:
 
 def _section(bodies: Girthed, centre: Points, axes: Points) -> list[_Piece]:
     """What a plane cuts of the bodies, a line each."""
-    line = _line(bodies.triangles, (bodies.points - centre) @ axes[2])
+    line = level_line(bodies.triangles, (bodies.points - centre) @ axes[2])
     flat = (line.of(bodies.points) - centre) @ axes[:2].T
     of_piece = line.part[line.pieces[:, 0]] if len(line.pieces) else line.part
     return [_Piece(flat[line.part == one], line.rows[of_piece == one]) for one in range(line.count)]
