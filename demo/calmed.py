@@ -30,7 +30,7 @@ FONT = ImageFont.load_default(13)
 
 
 def main() -> None:
-    shot = Path(__file__).parent / "lamplighter" / "shot.json"
+    shot = Path(__file__).parent / "lamplighter" / "from_file.json"
     plan, settled, last = standing(assemble(read_shot_file(shot), shot.parent))
     runs = []
     for calm in CALMS:

@@ -18,6 +18,8 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   worker   one more worker for the database that NEEDLE_DATABASE names
   sim SHOT --out DIR [--frames A:B] [--patience NAME] [--threads N] [--format pc2|mdd|abc|usd] [--resume]
            simulate a shot file: one cache per garment and report.json
+  make SHOT GARMENT --out MESH [--spacing MM] [--unit m|cm|mm|inch]
+           make a garment by its recipe and write its mesh: .obj, .glb, .usda or .usdc
   bench [PART ...] [--quick] [--anyway]
            measure the engine, more than an hour, and write docs/benchmarks.md, or only the parts that are
            named (before_skirt and others: in turns with an earlier engine); or `cast`, what comes before cloth;
@@ -35,6 +37,7 @@ def run(arguments: list[str]) -> int:
     commands: dict[str, Callable[[list[str]], int]] = {
         "up": _up,
         "sim": lambda rest: _product("sim", rest),
+        "make": lambda rest: _product("make", rest),
         "worker": lambda rest: _product("worker", rest),
         "openapi": lambda rest: _product("openapi", rest),
         "schema": lambda rest: _product("schema", rest),

@@ -29,7 +29,7 @@ from patient_needle.formats.report.records import frame_record
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import read_shot_file
 
-CASES = ("flag", "finished flag", "shot", "layers", "fastened", "gust", "smock")
+CASES = ("flag", "finished flag", "shot", "from_file", "layers", "fastened", "gust", "smock")
 DEMO = Path(__file__).parents[1] / "demo"
 KEPT = Path(__file__).parent / "reference" / "checksums.json"
 MOVE = 30  # frames of the larger shots' run-in

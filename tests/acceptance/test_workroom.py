@@ -98,7 +98,7 @@ def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path)
     figure = room.get_by_role("group", name="lamplighter", exact=True)
     expect(figure).to_contain_text("1.72 m tall, as tall as a grown human", timeout=SLOW)
     expect(figure).to_contain_text("5,165")
-    expect(room.get_by_role("group", name="apron-skirt", exact=True)).to_contain_text("4,159")
+    expect(room.get_by_role("group", name="apron-skirt", exact=True)).to_contain_text("5,760")
     type_into(room, "Last frame", 1006)
     type_into(room, "Settle, frames", 4)
     type_into(room, "Move, frames", 14)
@@ -154,7 +154,7 @@ def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path)
     room.get_by_role("button", name="Write and check").click()
     delivery = room.get_by_role("group", name=re.compile(r"Short_walk\.abc"))
     expect(delivery).to_contain_text("ready, every check is good", timeout=SLOW)
-    expect(delivery).to_contain_text("4,159 vertices, as the garment was brought in")
+    expect(delivery).to_contain_text("5,760 vertices, as the garment has in the shot")
     expect(delivery).to_contain_text("6 samples from frame 1001, 24 a second")
     with room.expect_download() as download:
         delivery.get_by_role("link", name=re.compile("Download")).click()
@@ -162,7 +162,7 @@ def test_from_cast_to_a_downloaded_cache(room: Page, open_house, tmp_path: Path)
     download.value.save_as(path)
     points = mesh_samples(path, "apron-skirt", "apron-skirtShape")["P"]
     assert len(points) == 6
-    assert points[0].reshape(-1, 3).shape == (4159, 3)
+    assert points[0].reshape(-1, 3).shape == (5760, 3)
     assert 95 < points[0].reshape(-1, 3)[:, 1].max() < 112  # a waist, in centimetres
 
     # A change makes the take stale, in words, on the thread and on the take.

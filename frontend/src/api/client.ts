@@ -16,7 +16,15 @@ export type HoldRecord = Schemas["Shot.HoldRecord"];
 export type How = HoldRecord["how"];
 /** How a hold of one kind holds. */
 export type HowOf<K extends How["kind"]> = Extract<How, { kind: K }>;
-export type FileRecipe = GarmentRecord["recipe"];
+export type Recipe = GarmentRecord["recipe"];
+export type FileRecipe = Extract<Recipe, { kind: "file" }>;
+export type RingsRecipe = Extract<Recipe, { kind: "rings" }>;
+export type FlounceRecipe = Extract<Recipe, { kind: "flounce" }>;
+export type SpacingRecord = Schemas["Shot.SpacingRecord"];
+export type TierRecord = RingsRecipe["tiers"][number];
+export type Making = Schemas["Reading.Making"];
+export type MadeTape = Schemas["Reading.Tape"];
+export type Remade = Schemas["Remade"];
 export type WindRecord = Schemas["Shot.WindRecord"];
 export type FabricRecord = Schemas["Shot.FabricRecord"];
 export type LoadCurveRecord = Schemas["Shot.LoadCurveRecord"];

@@ -1234,6 +1234,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/remade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The garments of a revision once one of them is made by another recipe: nothing is kept of it yet. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["RecipeAsk"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Remade"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/reading": {
         parameters: {
             query?: never;
@@ -2496,6 +2540,22 @@ export interface components {
             whole: boolean;
         };
         /**
+         * CourseReading
+         * @description A ring of cloth as cut: mm round its top and its hem, mm deep, gather.
+         */
+        "Reading.CourseReading": {
+            /** Depth Mm */
+            depth_mm: number;
+            /** Gather */
+            gather: number;
+            /** Hem Mm */
+            hem_mm: number;
+            /** Name */
+            name: string;
+            /** Top Mm */
+            top_mm: number;
+        };
+        /**
          * Fault
          * @description A fault: what, where, and how to fix it.
          */
@@ -2527,6 +2587,8 @@ export interface components {
              * @default []
              */
             holds: components["schemas"]["Reading.HoldReading"][];
+            /** @default null */
+            making: components["schemas"]["Reading.Making"] | null;
             /** Mean */
             mean: number | null;
             /** Nearest */
@@ -2598,6 +2660,30 @@ export interface components {
             faces: number | null;
             /** Offers */
             offers: components["schemas"]["Reading.Offer"][];
+        };
+        /**
+         * Making
+         * @description How a garment was made. draft_vertices, fine_vertices: about how many its spacings give; isometry: median
+         *     and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from.
+         */
+        "Reading.Making": {
+            /** Courses */
+            courses: components["schemas"]["Reading.CourseReading"][];
+            /** Draft Vertices */
+            draft_vertices: number | null;
+            /** Fine Vertices */
+            fine_vertices: number | null;
+            /** Foot */
+            foot: number;
+            /** Isometry */
+            isometry: [
+                number,
+                number
+            ] | null;
+            /** Notes */
+            notes: string[];
+            /** Tapes */
+            tapes: components["schemas"]["Reading.Tape"][];
         };
         /**
          * MemberReading
@@ -2714,6 +2800,26 @@ export interface components {
             suggested_move: number;
         };
         /**
+         * Tape
+         * @description A line round a garment in the making: height m; girth_mm of what is inside, cloth_mm there; points m.
+         */
+        "Reading.Tape": {
+            /** Cloth Mm */
+            cloth_mm: number | null;
+            /** Girth Mm */
+            girth_mm: number | null;
+            /** Height */
+            height: number;
+            /** Name */
+            name: string;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * UnderstudyReading
          * @description An understudy held against what it stands in for: m.
          */
@@ -2730,6 +2836,1306 @@ export interface components {
             vertices: number;
             /** Worst */
             worst: number;
+        };
+        /**
+         * RecipeAsk
+         * @description Another way to make a garment.
+         */
+        RecipeAsk: {
+            /** Recipe */
+            recipe: components["schemas"]["RecipeAsk.FileRecipe"] | components["schemas"]["RecipeAsk.RingsRecipe"] | components["schemas"]["RecipeAsk.FlounceRecipe"];
+        };
+        /**
+         * FileRecipe
+         * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
+         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
+         *     sheet stands for both faces of a closed thin mesh; mended: faults of the mesh that are put right, in this
+         *     order; spacing: the mesh is made anew at it, the file's own where it is left out; let_out: rings of the new
+         *     mesh made longer. rest: as the mesh lies, or as its UVs lay it flat.
+         */
+        "RecipeAsk.FileRecipe": {
+            /** File */
+            file: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            /**
+             * Let Out
+             * @default []
+             */
+            let_out: components["schemas"]["RecipeAsk.LetOutRecord"][];
+            /**
+             * Mended
+             * @default []
+             */
+            mended: ("doubled" | "slivers" | "inside out")[];
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
+            /**
+             * @default {
+             *       "mirrored": false,
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["RecipeAsk.PlacedRecord"];
+            /**
+             * Rest
+             * @default as made
+             * @enum {string}
+             */
+            rest: "as made" | "uvs";
+            /**
+             * Sheet
+             * @default false
+             */
+            sheet: boolean;
+            /** @default null */
+            spacing: components["schemas"]["RecipeAsk.SpacingRecord"] | null;
+            /**
+             * Starts At
+             * @default 0
+             */
+            starts_at: number;
+            /**
+             * Unit
+             * @default m
+             */
+            unit: string;
+            /**
+             * Up
+             * @default y
+             * @enum {string}
+             */
+            up: "x" | "y" | "z";
+            /**
+             * Warp
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            warp: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FlounceRecipe
+         * @description A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
+         *     the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
+         */
+        "RecipeAsk.FlounceRecipe": {
+            /** At Mm */
+            at_mm: number;
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flounce";
+            /** On */
+            on: string;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["RecipeAsk.SpacingRecord"];
+        };
+        /**
+         * LetOutRecord
+         * @description A ring of vertices that is made longer by `by_mm`; the cloth within reach_mm of it follows.
+         */
+        "RecipeAsk.LetOutRecord": {
+            /** By Mm */
+            by_mm: number;
+            /**
+             * Reach Mm
+             * @default 150
+             */
+            reach_mm: number;
+            /** Vertices */
+            vertices: number[];
+        };
+        /**
+         * PlacedRecord
+         * @description Where a file's content is put, after its unit and axis: left and right exchanged if mirrored, then scale,
+         *     then a turn in degrees about the upward axis (left is positive), then a move in m. It holds at every frame.
+         */
+        "RecipeAsk.PlacedRecord": {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
+         * RingsRecipe
+         * @description A skirt cut from rings round a cast member, flat at rest. waist_mm and hem_mm: heights of its upper edge
+         *     and its hem above `joint`, or above the member's lowest point without one; hem_mm along the cloth when it
+         *     hangs straight down. ease_mm: how much longer the band is than the girth under it; fullness: cloth over the
+         *     band; flare: hem over top; opening in front; tiers from the hem down; fold_mm: cloth in a fold of a gather.
+         */
+        "RecipeAsk.RingsRecipe": {
+            /** Around */
+            around: string;
+            /**
+             * Band Mm
+             * @default 35
+             */
+            band_mm: number;
+            /**
+             * Ease Mm
+             * @default 30
+             */
+            ease_mm: number;
+            /**
+             * Flare
+             * @default 1.6
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Fullness
+             * @default 1
+             */
+            fullness: number;
+            /** Hem Mm */
+            hem_mm: number;
+            /**
+             * Joint
+             * @default null
+             */
+            joint: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rings";
+            /**
+             * Opening
+             * @default closed
+             * @enum {string}
+             */
+            opening: "closed" | "slit" | "open";
+            /**
+             * Slit Mm
+             * @default 300
+             */
+            slit_mm: number;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["RecipeAsk.SpacingRecord"];
+            /**
+             * Tiers
+             * @default []
+             */
+            tiers: components["schemas"]["RecipeAsk.TierRecord"][];
+            /** Waist Mm */
+            waist_mm: number;
+        };
+        /**
+         * SpacingRecord
+         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         */
+        "RecipeAsk.SpacingRecord": {
+            /**
+             * Draft Mm
+             * @default 18
+             */
+            draft_mm: number;
+            /**
+             * Fine Mm
+             * @default 9
+             */
+            fine_mm: number;
+            /**
+             * Use
+             * @default draft
+             * @enum {string}
+             */
+            use: "draft" | "fine";
+        };
+        /**
+         * TierRecord
+         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
+         *     flare, its own hem over its top.
+         */
+        "RecipeAsk.TierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+        };
+        /**
+         * Remade
+         * @description garments: those whose records change with a recipe, as they are then; lost: what could not be carried.
+         */
+        Remade: {
+            /** Garments */
+            garments: components["schemas"]["Remade.GarmentRecord"][];
+            /** Lost */
+            lost: string[];
+        };
+        /**
+         * AlongStep
+         * @description From one value to another along a line, held beyond its ends; places in m of the garment as made.
+         */
+        "Remade.AlongStep": {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "along";
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Values
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * CarriedRecord
+         * @description A cast member that carries a handle, or one part of it.
+         */
+        "Remade.CarriedRecord": {
+            /** Member */
+            member: string;
+            /**
+             * Part
+             * @default null
+             */
+            part: string | null;
+        };
+        /**
+         * ChangeStep
+         * @description Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
+         *     of cloth.
+         */
+        "Remade.ChangeStep": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "invert" | "scale" | "clamp" | "smooth";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "change";
+            /**
+             * Other
+             * @default 1
+             */
+            other: number;
+        };
+        /**
+         * ChoiceRecord
+         * @description Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+         *     whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+         *     rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         */
+        "Remade.ChoiceRecord": {
+            /**
+             * Border
+             * @default null
+             */
+            border: ("highest" | "lowest" | "longest") | null;
+            /**
+             * Fade
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Grips
+             * @default null
+             */
+            grips: number[] | null;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+            /**
+             * Rings
+             * @default 0
+             */
+            rings: number;
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
+            /**
+             * Vertices
+             * @default null
+             */
+            vertices: number[] | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+        };
+        /**
+         * ElasticRecord
+         * @description Edges drawn to `factor` of their made length; tension, in N, is what stretches each row of them to twice
+         *     the length that they are drawn to.
+         */
+        "Remade.ElasticRecord": {
+            /**
+             * Factor
+             * @default 0.8
+             */
+            factor: number | components["schemas"]["Remade.KeysRecord"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "elastic";
+            /**
+             * Tension
+             * @default 10
+             */
+            tension: number;
+        };
+        /**
+         * FileRecipe
+         * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
+         *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
+         *     sheet stands for both faces of a closed thin mesh; mended: faults of the mesh that are put right, in this
+         *     order; spacing: the mesh is made anew at it, the file's own where it is left out; let_out: rings of the new
+         *     mesh made longer. rest: as the mesh lies, or as its UVs lay it flat.
+         */
+        "Remade.FileRecipe": {
+            /** File */
+            file: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            /**
+             * Let Out
+             * @default []
+             */
+            let_out: components["schemas"]["Remade.LetOutRecord"][];
+            /**
+             * Mended
+             * @default []
+             */
+            mended: ("doubled" | "slivers" | "inside out")[];
+            /**
+             * Mesh
+             * @default null
+             */
+            mesh: string | null;
+            /**
+             * @default {
+             *       "mirrored": false,
+             *       "move": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "scale": 1,
+             *       "turn": 0
+             *     }
+             */
+            placed: components["schemas"]["Remade.PlacedRecord"];
+            /**
+             * Rest
+             * @default as made
+             * @enum {string}
+             */
+            rest: "as made" | "uvs";
+            /**
+             * Sheet
+             * @default false
+             */
+            sheet: boolean;
+            /** @default null */
+            spacing: components["schemas"]["Remade.SpacingRecord"] | null;
+            /**
+             * Starts At
+             * @default 0
+             */
+            starts_at: number;
+            /**
+             * Unit
+             * @default m
+             */
+            unit: string;
+            /**
+             * Up
+             * @default y
+             * @enum {string}
+             */
+            up: "x" | "y" | "z";
+            /**
+             * Warp
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            warp: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FillStep
+         * @description The same value everywhere.
+         */
+        "Remade.FillStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+            /** Value */
+            value: number;
+        };
+        /**
+         * FillingRecord
+         * @description What fills a closed garment: a pressure in Pa, or a share of its made volume that is kept with
+         *     `stiffness` Pa.
+         */
+        "Remade.FillingRecord": {
+            /** Amount */
+            amount: number | components["schemas"]["Remade.KeysRecord"];
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "pressure" | "volume";
+            /**
+             * Stiffness
+             * @default 20000
+             */
+            stiffness: number;
+        };
+        /**
+         * FinishedRecord
+         * @description An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of.
+         */
+        "Remade.FinishedRecord": {
+            /** Cache */
+            cache: string;
+            /** Starts At */
+            starts_at: number;
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+        };
+        /**
+         * FlounceRecipe
+         * @description A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
+         *     the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
+         */
+        "Remade.FlounceRecipe": {
+            /** At Mm */
+            at_mm: number;
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flounce";
+            /** On */
+            on: string;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["Remade.SpacingRecord"];
+        };
+        /**
+         * FollowRecord
+         * @description The worn shape on a cast member, or by the garment's own name the motion of its own file.
+         */
+        "Remade.FollowRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follows";
+            /** To */
+            to: string;
+        };
+        /**
+         * FromChoiceStep
+         * @description From one value at chosen vertices to another some way off along the cloth.
+         */
+        "Remade.FromChoiceStep": {
+            choose: components["schemas"]["Remade.ChoiceRecord"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_choice";
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FromDistanceStep
+         * @description From one value on a cast member, as it stands in its rest pose, to another some way off.
+         */
+        "Remade.FromDistanceStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_distance";
+            /** Member */
+            member: string;
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FromFileStep
+         * @description Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
+         *     are called `named`, if it has several kinds.
+         */
+        "Remade.FromFileStep": {
+            /** File */
+            file: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_file";
+            /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+        };
+        /**
+         * FromGarmentStep
+         * @description A map of another garment at its nearest place; what is further off than the reach stays as it was.
+         */
+        "Remade.FromGarmentStep": {
+            /** Garment */
+            garment: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_garment";
+            /** Map */
+            map: string;
+            /**
+             * Reach Mm
+             * @default 50
+             */
+            reach_mm: number;
+        };
+        /**
+         * FromWeightsStep
+         * @description How much the joints carry the nearest place of a cast member.
+         */
+        "Remade.FromWeightsStep": {
+            /** Joints */
+            joints: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_weights";
+            /** Member */
+            member: string;
+        };
+        /**
+         * GarmentRecord
+         * @description A garment: what it is made from, fabric, whether its folds rest flat or as they were made, choices of its
+         *     vertices kept by name, maps, holds.
+         *
+         *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
+         *     filling: what fills it; finished, when it is not to be simulated again.
+         */
+        "Remade.GarmentRecord": {
+            /**
+             * Calm
+             * @default 0
+             */
+            calm: number;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: components["schemas"]["Remade.KeptChoiceRecord"][];
+            /** Fabric */
+            fabric: string;
+            /** @default null */
+            filling: components["schemas"]["Remade.FillingRecord"] | null;
+            /** @default null */
+            finished: components["schemas"]["Remade.FinishedRecord"] | null;
+            /**
+             * Holds
+             * @default []
+             */
+            holds: components["schemas"]["Remade.HoldRecord"][];
+            /**
+             * Maps
+             * @default []
+             */
+            maps: components["schemas"]["Remade.MapRecord"][];
+            /** Name */
+            name: string;
+            /** Recipe */
+            recipe: components["schemas"]["Remade.FileRecipe"] | components["schemas"]["Remade.RingsRecipe"] | components["schemas"]["Remade.FlounceRecipe"];
+            /**
+             * Rest Angles
+             * @default flat
+             * @enum {string}
+             */
+            rest_angles: "flat" | "as made";
+            /**
+             * Shelter
+             * @default 0
+             */
+            shelter: number;
+        };
+        /**
+         * HandleRecord
+         * @description A transform that carries what it holds: place in m; turn in degrees about x, then y, then z; scale;
+         *     reach_mm, over which its grip falls from its place outwards, even everywhere if left out.
+         */
+        "Remade.HandleRecord": {
+            /** @default null */
+            carried_by: components["schemas"]["Remade.CarriedRecord"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "handle";
+            /**
+             * Place
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            place: [
+                number | components["schemas"]["Remade.KeysRecord"],
+                number | components["schemas"]["Remade.KeysRecord"],
+                number | components["schemas"]["Remade.KeysRecord"]
+            ];
+            /**
+             * Reach Mm
+             * @default null
+             */
+            reach_mm: number | null;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number | components["schemas"]["Remade.KeysRecord"];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["Remade.KeysRecord"],
+                number | components["schemas"]["Remade.KeysRecord"],
+                number | components["schemas"]["Remade.KeysRecord"]
+            ];
+        };
+        /**
+         * HoldRecord
+         * @description What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
+         *     10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
+         *     takes hold again.
+         */
+        "Remade.HoldRecord": {
+            choose: components["schemas"]["Remade.ChoiceRecord"];
+            /**
+             * Ease In
+             * @default 6
+             */
+            ease_in: number;
+            /**
+             * Grip
+             * @default 1
+             */
+            grip: number | components["schemas"]["Remade.KeysRecord"];
+            /** How */
+            how: components["schemas"]["Remade.FollowRecord"] | components["schemas"]["Remade.StickRecord"] | components["schemas"]["Remade.StitchRecord"] | components["schemas"]["Remade.HandleRecord"] | components["schemas"]["Remade.TetherRecord"] | components["schemas"]["Remade.ElasticRecord"];
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default 1
+             */
+            on: number | components["schemas"]["Remade.KeysRecord"];
+        };
+        /**
+         * KeptChoiceRecord
+         * @description A choice under a name of its own.
+         */
+        "Remade.KeptChoiceRecord": {
+            choose: components["schemas"]["Remade.ChoiceRecord"];
+            /** Name */
+            name: string;
+        };
+        /**
+         * KeysRecord
+         * @description A value with keys: frames rising, one value each, smooth and monotone between.
+         */
+        "Remade.KeysRecord": {
+            /** Frames */
+            frames: number[];
+            /** Values */
+            values: number[];
+        };
+        /**
+         * LetOutRecord
+         * @description A ring of vertices that is made longer by `by_mm`; the cloth within reach_mm of it follows.
+         */
+        "Remade.LetOutRecord": {
+            /** By Mm */
+            by_mm: number;
+            /**
+             * Reach Mm
+             * @default 150
+             */
+            reach_mm: number;
+            /** Vertices */
+            vertices: number[];
+        };
+        /**
+         * MapRecord
+         * @description A chalk map: a value from 0 to 1 per vertex, made by its steps in order from 0 everywhere. span: what 0
+         *     and 1 mean, as factors of the fabric's own value, or of hold as grips; in_use: one map of each role can
+         *     be.
+         */
+        "Remade.MapRecord": {
+            /**
+             * In Use
+             * @default true
+             */
+            in_use: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping";
+            /**
+             * Span
+             * @default null
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Remade.StrokeStep"] | components["schemas"]["Remade.FillStep"] | components["schemas"]["Remade.AlongStep"] | components["schemas"]["Remade.FromChoiceStep"] | components["schemas"]["Remade.FromWeightsStep"] | components["schemas"]["Remade.FromDistanceStep"] | components["schemas"]["Remade.FromGarmentStep"] | components["schemas"]["Remade.FromFileStep"] | components["schemas"]["Remade.ChangeStep"] | components["schemas"]["Remade.WithStep"] | components["schemas"]["Remade.MirrorStep"] | components["schemas"]["Remade.ValuesStep"])[];
+        };
+        /**
+         * MirrorStep
+         * @description One side of x = 0, 1 or -1, copied to the other.
+         */
+        "Remade.MirrorStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror";
+            /**
+             * Side
+             * @enum {integer}
+             */
+            side: -1 | 1;
+        };
+        /**
+         * PlacedRecord
+         * @description Where a file's content is put, after its unit and axis: left and right exchanged if mirrored, then scale,
+         *     then a turn in degrees about the upward axis (left is positive), then a move in m. It holds at every frame.
+         */
+        "Remade.PlacedRecord": {
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
+         * RingsRecipe
+         * @description A skirt cut from rings round a cast member, flat at rest. waist_mm and hem_mm: heights of its upper edge
+         *     and its hem above `joint`, or above the member's lowest point without one; hem_mm along the cloth when it
+         *     hangs straight down. ease_mm: how much longer the band is than the girth under it; fullness: cloth over the
+         *     band; flare: hem over top; opening in front; tiers from the hem down; fold_mm: cloth in a fold of a gather.
+         */
+        "Remade.RingsRecipe": {
+            /** Around */
+            around: string;
+            /**
+             * Band Mm
+             * @default 35
+             */
+            band_mm: number;
+            /**
+             * Ease Mm
+             * @default 30
+             */
+            ease_mm: number;
+            /**
+             * Flare
+             * @default 1.6
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Fullness
+             * @default 1
+             */
+            fullness: number;
+            /** Hem Mm */
+            hem_mm: number;
+            /**
+             * Joint
+             * @default null
+             */
+            joint: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rings";
+            /**
+             * Opening
+             * @default closed
+             * @enum {string}
+             */
+            opening: "closed" | "slit" | "open";
+            /**
+             * Slit Mm
+             * @default 300
+             */
+            slit_mm: number;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["Remade.SpacingRecord"];
+            /**
+             * Tiers
+             * @default []
+             */
+            tiers: components["schemas"]["Remade.TierRecord"][];
+            /** Waist Mm */
+            waist_mm: number;
+        };
+        /**
+         * SpacingRecord
+         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         */
+        "Remade.SpacingRecord": {
+            /**
+             * Draft Mm
+             * @default 18
+             */
+            draft_mm: number;
+            /**
+             * Fine Mm
+             * @default 9
+             */
+            fine_mm: number;
+            /**
+             * Use
+             * @default draft
+             * @enum {string}
+             */
+            use: "draft" | "fine";
+        };
+        /**
+         * StickRecord
+         * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
+         *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
+         */
+        "Remade.StickRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sticks";
+            /**
+             * Reach Mm
+             * @default 20
+             */
+            reach_mm: number;
+            /**
+             * Slides
+             * @default null
+             */
+            slides: number | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * StitchRecord
+         * @description The nearest place of a garment, of all of it or of what `choose` says, within a reach; drawn to a gap.
+         */
+        "Remade.StitchRecord": {
+            /** @default null */
+            choose: components["schemas"]["Remade.ChoiceRecord"] | null;
+            /**
+             * Gap Mm
+             * @default 0
+             */
+            gap_mm: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stitched";
+            /**
+             * Reach Mm
+             * @default 20
+             */
+            reach_mm: number;
+            /** To */
+            to: string;
+        };
+        /**
+         * StrokeStep
+         * @description A stroke as a step of a map. Its hits stand here or in a file beside the shot's (`strokes`).
+         */
+        "Remade.StrokeStep": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Hits
+             * @default null
+             */
+            hits: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stroke";
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "lift" | "set" | "blend";
+            /**
+             * Radius Mm
+             * @default 40
+             */
+            radius_mm: number;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
+        };
+        /**
+         * TetherRecord
+         * @description Free within a length of the nearest place on a cast member, or of where it is at the start.
+         */
+        "Remade.TetherRecord": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tether";
+            /**
+             * Length Mm
+             * @default 50
+             */
+            length_mm: number;
+            /**
+             * To
+             * @default null
+             */
+            to: string | null;
+        };
+        /**
+         * TierRecord
+         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
+         *     flare, its own hem over its top.
+         */
+        "Remade.TierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+        };
+        /**
+         * ValuesStep
+         * @description A value for each vertex.
+         */
+        "Remade.ValuesStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "values";
+            /** Values */
+            values: number[];
+        };
+        /**
+         * WithStep
+         * @description Put together with another map of the garment.
+         */
+        "Remade.WithStep": {
+            /**
+             * How
+             * @default multiply
+             * @enum {string}
+             */
+            how: "multiply" | "least" | "most";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "with_map";
+            /** Map */
+            map: string;
         };
         /**
          * Seen
@@ -3214,14 +4620,16 @@ export interface components {
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
          *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
-         *     sheet stands for both faces of a closed thin mesh; let_out: rings made longer.
+         *     sheet stands for both faces of a closed thin mesh; mended: faults of the mesh that are put right, in this
+         *     order; spacing: the mesh is made anew at it, the file's own where it is left out; let_out: rings of the new
+         *     mesh made longer. rest: as the mesh lies, or as its UVs lay it flat.
          */
         "Shot.FileRecipe": {
             /** File */
             file: string;
             /**
-             * Kind
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "file";
             /**
@@ -3229,6 +4637,11 @@ export interface components {
              * @default []
              */
             let_out: components["schemas"]["Shot.LetOutRecord"][];
+            /**
+             * Mended
+             * @default []
+             */
+            mended: ("doubled" | "slivers" | "inside out")[];
             /**
              * Mesh
              * @default null
@@ -3248,10 +4661,18 @@ export interface components {
              */
             placed: components["schemas"]["Shot.PlacedRecord"];
             /**
+             * Rest
+             * @default as made
+             * @enum {string}
+             */
+            rest: "as made" | "uvs";
+            /**
              * Sheet
              * @default false
              */
             sheet: boolean;
+            /** @default null */
+            spacing: components["schemas"]["Shot.SpacingRecord"] | null;
             /**
              * Starts At
              * @default 0
@@ -3328,6 +4749,50 @@ export interface components {
              * @default
              */
             take: string;
+        };
+        /**
+         * FlounceRecipe
+         * @description A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
+         *     the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
+         */
+        "Shot.FlounceRecipe": {
+            /** At Mm */
+            at_mm: number;
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flounce";
+            /** On */
+            on: string;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["Shot.SpacingRecord"];
         };
         /**
          * FollowRecord
@@ -3525,7 +4990,8 @@ export interface components {
             maps: components["schemas"]["Shot.MapRecord"][];
             /** Name */
             name: string;
-            recipe: components["schemas"]["Shot.FileRecipe"];
+            /** Recipe */
+            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"];
             /**
              * Rest Angles
              * @default flat
@@ -3768,6 +5234,80 @@ export interface components {
             turn: number;
         };
         /**
+         * RingsRecipe
+         * @description A skirt cut from rings round a cast member, flat at rest. waist_mm and hem_mm: heights of its upper edge
+         *     and its hem above `joint`, or above the member's lowest point without one; hem_mm along the cloth when it
+         *     hangs straight down. ease_mm: how much longer the band is than the girth under it; fullness: cloth over the
+         *     band; flare: hem over top; opening in front; tiers from the hem down; fold_mm: cloth in a fold of a gather.
+         */
+        "Shot.RingsRecipe": {
+            /** Around */
+            around: string;
+            /**
+             * Band Mm
+             * @default 35
+             */
+            band_mm: number;
+            /**
+             * Ease Mm
+             * @default 30
+             */
+            ease_mm: number;
+            /**
+             * Flare
+             * @default 1.6
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Fullness
+             * @default 1
+             */
+            fullness: number;
+            /** Hem Mm */
+            hem_mm: number;
+            /**
+             * Joint
+             * @default null
+             */
+            joint: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rings";
+            /**
+             * Opening
+             * @default closed
+             * @enum {string}
+             */
+            opening: "closed" | "slit" | "open";
+            /**
+             * Slit Mm
+             * @default 300
+             */
+            slit_mm: number;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["Shot.SpacingRecord"];
+            /**
+             * Tiers
+             * @default []
+             */
+            tiers: components["schemas"]["Shot.TierRecord"][];
+            /** Waist Mm */
+            waist_mm: number;
+        };
+        /**
          * RunInRecord
          * @description Frames in the rest pose, then frames into the first frame of the shot.
          */
@@ -3904,6 +5444,28 @@ export interface components {
             version: 2;
         };
         /**
+         * SpacingRecord
+         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         */
+        "Shot.SpacingRecord": {
+            /**
+             * Draft Mm
+             * @default 18
+             */
+            draft_mm: number;
+            /**
+             * Fine Mm
+             * @default 9
+             */
+            fine_mm: number;
+            /**
+             * Use
+             * @default draft
+             * @enum {string}
+             */
+            use: "draft" | "fine";
+        };
+        /**
          * StickRecord
          * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
          *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
@@ -4037,6 +5599,28 @@ export interface components {
              * @default null
              */
             to: string | null;
+        };
+        /**
+         * TierRecord
+         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
+         *     flare, its own hem over its top.
+         */
+        "Shot.TierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
         };
         /**
          * UnderstudyRecord
@@ -4563,14 +6147,16 @@ export interface components {
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
          *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
-         *     sheet stands for both faces of a closed thin mesh; let_out: rings made longer.
+         *     sheet stands for both faces of a closed thin mesh; mended: faults of the mesh that are put right, in this
+         *     order; spacing: the mesh is made anew at it, the file's own where it is left out; let_out: rings of the new
+         *     mesh made longer. rest: as the mesh lies, or as its UVs lay it flat.
          */
         "ShotEdit.FileRecipe": {
             /** File */
             file: string;
             /**
-             * Kind
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "file";
             /**
@@ -4578,6 +6164,11 @@ export interface components {
              * @default []
              */
             let_out: components["schemas"]["ShotEdit.LetOutRecord"][];
+            /**
+             * Mended
+             * @default []
+             */
+            mended: ("doubled" | "slivers" | "inside out")[];
             /**
              * Mesh
              * @default null
@@ -4597,10 +6188,18 @@ export interface components {
              */
             placed: components["schemas"]["ShotEdit.PlacedRecord"];
             /**
+             * Rest
+             * @default as made
+             * @enum {string}
+             */
+            rest: "as made" | "uvs";
+            /**
              * Sheet
              * @default false
              */
             sheet: boolean;
+            /** @default null */
+            spacing: components["schemas"]["ShotEdit.SpacingRecord"] | null;
             /**
              * Starts At
              * @default 0
@@ -4677,6 +6276,50 @@ export interface components {
              * @default
              */
             take: string;
+        };
+        /**
+         * FlounceRecipe
+         * @description A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
+         *     the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
+         */
+        "ShotEdit.FlounceRecipe": {
+            /** At Mm */
+            at_mm: number;
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "flounce";
+            /** On */
+            on: string;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["ShotEdit.SpacingRecord"];
         };
         /**
          * FollowRecord
@@ -4874,7 +6517,8 @@ export interface components {
             maps: components["schemas"]["ShotEdit.MapRecord"][];
             /** Name */
             name: string;
-            recipe: components["schemas"]["ShotEdit.FileRecipe"];
+            /** Recipe */
+            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"];
             /**
              * Rest Angles
              * @default flat
@@ -5117,6 +6761,80 @@ export interface components {
             turn: number;
         };
         /**
+         * RingsRecipe
+         * @description A skirt cut from rings round a cast member, flat at rest. waist_mm and hem_mm: heights of its upper edge
+         *     and its hem above `joint`, or above the member's lowest point without one; hem_mm along the cloth when it
+         *     hangs straight down. ease_mm: how much longer the band is than the girth under it; fullness: cloth over the
+         *     band; flare: hem over top; opening in front; tiers from the hem down; fold_mm: cloth in a fold of a gather.
+         */
+        "ShotEdit.RingsRecipe": {
+            /** Around */
+            around: string;
+            /**
+             * Band Mm
+             * @default 35
+             */
+            band_mm: number;
+            /**
+             * Ease Mm
+             * @default 30
+             */
+            ease_mm: number;
+            /**
+             * Flare
+             * @default 1.6
+             */
+            flare: number;
+            /**
+             * Fold Mm
+             * @default 120
+             */
+            fold_mm: number;
+            /**
+             * Fullness
+             * @default 1
+             */
+            fullness: number;
+            /** Hem Mm */
+            hem_mm: number;
+            /**
+             * Joint
+             * @default null
+             */
+            joint: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rings";
+            /**
+             * Opening
+             * @default closed
+             * @enum {string}
+             */
+            opening: "closed" | "slit" | "open";
+            /**
+             * Slit Mm
+             * @default 300
+             */
+            slit_mm: number;
+            /**
+             * @default {
+             *       "draft_mm": 18,
+             *       "fine_mm": 9,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["ShotEdit.SpacingRecord"];
+            /**
+             * Tiers
+             * @default []
+             */
+            tiers: components["schemas"]["ShotEdit.TierRecord"][];
+            /** Waist Mm */
+            waist_mm: number;
+        };
+        /**
          * RunInRecord
          * @description Frames in the rest pose, then frames into the first frame of the shot.
          */
@@ -5253,6 +6971,28 @@ export interface components {
             version: 2;
         };
         /**
+         * SpacingRecord
+         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         */
+        "ShotEdit.SpacingRecord": {
+            /**
+             * Draft Mm
+             * @default 18
+             */
+            draft_mm: number;
+            /**
+             * Fine Mm
+             * @default 9
+             */
+            fine_mm: number;
+            /**
+             * Use
+             * @default draft
+             * @enum {string}
+             */
+            use: "draft" | "fine";
+        };
+        /**
          * StickRecord
          * @description The nearest place on a cast member when the hold begins, within a reach; slides: friction coefficient
          *     along the surface, as if the garment's weight pressed the hold on; left out when it does not slide.
@@ -5386,6 +7126,28 @@ export interface components {
              * @default null
              */
             to: string | null;
+        };
+        /**
+         * TierRecord
+         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
+         *     flare, its own hem over its top.
+         */
+        "ShotEdit.TierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
         };
         /**
          * UnderstudyRecord

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "vitest";
-import type { HoldRecord, SelfCut, ShotDocument, Uploaded } from "../api/client";
+import type { FileRecipe, HoldRecord, SelfCut, ShotDocument, Uploaded } from "../api/client";
 import { byReason, floorText, placed, placesOf, placeTogether, rolesOf, statedOf, takeOffer, unitOf } from "./cast";
 import { copyGarment } from "./edits";
 import { keysOf, onBetween, spanOf, withKey, withoutKey } from "./keys";
@@ -9,6 +9,8 @@ const empty: ShotDocument = {
   run_in: { settle: 10, move: 30 }, patience: "first-look", forces: { gravity: [0, -9.81, 0], air_drag: 0.3, air_density: 0, winds: [] },
   cast: [], time_stretch: 1, least_substeps: 1, together: true, fabrics: [], garments: [],
 };
+
+const fileOf = (document: ShotDocument) => document.garments[0]?.recipe as FileRecipe;
 
 function file(change: Partial<Uploaded>): Uploaded {
   const mesh = { name: "body", vertices: 10, faces: 5, size: [1, 2, 1], moves: "by joints" as const, first: 1, last: 50, shapes: [] };
@@ -83,9 +85,9 @@ describe("files that are brought in", () => {
     const worn = placed(empties, file({ name: "skirt.obj" }), { role: "garment", name: "skirt", mesh: "body", target: "" }).document;
     const there = { mirrored: false, scale: 1, turn: 90, move: [1, 0, 2] as [number, number, number] };
     const once = placeTogether(worn, "walker", there, "").document;
-    expect(once.garments[0]?.recipe.placed).toEqual(there);
+    expect(fileOf(once).placed).toEqual(there);
     const on = placeTogether(once, "walker", { ...there, turn: 180, move: [0, 0, 0] }, "").document;
-    expect(on.garments[0]?.recipe.placed).toEqual({ ...there, turn: -180, move: [0, 0, 0] });
+    expect(fileOf(on).placed).toEqual({ ...there, turn: -180, move: [0, 0, 0] });
   });
 
   test("a copy has the holds and maps of the garment and stands beside it", () => {
@@ -93,7 +95,7 @@ describe("files that are brought in", () => {
     const hold = { name: "top", choose: {}, how: { kind: "follows", to: "strip" } } as unknown as HoldRecord;
     const held = { ...worn, garments: worn.garments.map((one) => ({ ...one, holds: [hold] })) };
     const twice = copyGarment(copyGarment(held, "strip", 0.3).document, "strip 2", 0.3).document;
-    expect(twice.garments.map((one) => [one.name, one.recipe.placed.move[0], one.holds[0]?.how])).toEqual([
+    expect(twice.garments.map((one) => [one.name, (one.recipe as FileRecipe).placed.move[0], one.holds[0]?.how])).toEqual([
       ["strip", 0, { kind: "follows", to: "strip" }],
       ["strip 2", 0.3, { kind: "follows", to: "strip 2" }],
       ["strip 3", 0.6, { kind: "follows", to: "strip 3" }],

@@ -168,6 +168,7 @@ export function placeTogether(document: ShotDocument, member: string, placed: Pl
   const turn = placed.turn - before.turn;
   const [sin, cos] = [Math.sin((turn * Math.PI) / 180), Math.cos((turn * Math.PI) / 180)];
   const garments = document.garments.map((one) => {
+    if (one.recipe.kind !== "file") return one; // it is made where the member stands
     const [x, y, z] = one.recipe.placed.move.map((value, axis) => scale * (value - (before.move[axis] ?? 0))) as [number, number, number];
     const turned = [cos * x + sin * z, y, cos * z - sin * x];
     const move = turned.map((value, axis) => Number((value + (placed.move[axis] ?? 0)).toFixed(6))) as [number, number, number];

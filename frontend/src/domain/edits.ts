@@ -1,5 +1,5 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
-import type { CastRecord, ColliderRecord, FabricRecord, FileRecipe, GarmentRecord, HoldRecord, Pop, ShotDocument, WindRecord } from "../api/client";
+import type { CastRecord, ColliderRecord, FabricRecord, FileRecipe, GarmentRecord, HoldRecord, Pop, Recipe, ShotDocument, WindRecord } from "../api/client";
 import { type Keyed, spread } from "./keys";
 
 export interface Edit {
@@ -60,8 +60,16 @@ export function addGarment(
     warp: [0, 1, 0],
     starts_at: 0,
     sheet: false,
+    mended: [],
+    spacing: null,
     let_out: [],
+    rest: "as made",
   };
+  return withGarment(document, name, recipe, `Brought in ${name}`);
+}
+
+/** A new garment of the shot's first fabric, held by nothing. */
+export function withGarment(document: ShotDocument, name: string, recipe: Recipe, said: string): Edit {
   const garment: Omit<GarmentRecord, "fabric"> = {
     name,
     recipe,
@@ -78,7 +86,7 @@ export function addGarment(
   const fabric = fabrics[0]?.name ?? plainWeave.name;
   return {
     document: { ...document, fabrics, garments: [...document.garments, { ...garment, fabric }] },
-    said: `Brought in ${garment.name}`,
+    said,
   };
 }
 
@@ -95,10 +103,10 @@ export function changeCollider(document: ShotDocument, name: string, change: Par
   return changeMember(document, name, { collider: { ...before, ...change } }, said);
 }
 
-/** Change how a garment is made. */
+/** Change how a garment that is brought in from a file is read. */
 export function changeRecipe(document: ShotDocument, name: string, change: Partial<FileRecipe>, said: string): Edit {
   const before = document.garments.find((one) => one.name === name)?.recipe;
-  return before === undefined ? { document, said: "" } : changeGarment(document, name, { recipe: { ...before, ...change } }, said);
+  return before?.kind !== "file" ? { document, said: "" } : changeGarment(document, name, { recipe: { ...before, ...change } }, said);
 }
 
 export function changeGarment(
@@ -117,8 +125,10 @@ export function copyGarment(document: ShotDocument, name: string, aside: number)
   if (one === undefined) return { document, said: "" };
   const copy = structuredClone(one);
   copy.name = freeName(name.replace(/ \d+$/, ""), [...(document.cast ?? []), ...document.garments].map((other) => other.name));
-  const [x, y, z] = copy.recipe.placed.move;
-  copy.recipe.placed.move = [Number((x + aside).toFixed(4)), y, z];
+  if (copy.recipe.kind === "file") {
+    const [x, y, z] = copy.recipe.placed.move;
+    copy.recipe.placed.move = [Number((x + aside).toFixed(4)), y, z];
+  }
   for (const hold of copy.holds) if ("to" in hold.how && hold.how.to === name) hold.how.to = copy.name;
   const at = document.garments.indexOf(one) + 1;
   const garments = [...document.garments.slice(0, at), copy, ...document.garments.slice(at)];

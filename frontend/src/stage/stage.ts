@@ -10,6 +10,7 @@ import { BrushRing } from "./marks/brushRing";
 import { DrawnLine, type Ends } from "./marks/drawnLine";
 import { HandleMark, type Knob } from "./marks/handleMark";
 import { silhouette } from "./marks/silhouette";
+import { type Drawn, type ShownTape, Tapes } from "./marks/tapes";
 import type { ClothHit, Ray } from "./picking";
 
 export class Stage {
@@ -20,6 +21,7 @@ export class Stage {
   private readonly handle = new HandleMark();
   private readonly ring = new BrushRing();
   private readonly drawnLine = new DrawnLine();
+  private readonly tapes = new Tapes();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly light: Daylight;
@@ -41,7 +43,7 @@ export class Stage {
     this.cloths = new Cloths(this.scene, wake);
     this.camera = new StageCamera(canvas, wake);
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line);
+    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -132,6 +134,29 @@ export class Stage {
     return this.handle.reading(knob, this.camera.raycaster.ray);
   }
 
+  /** Lay these tapes in place of all others. */
+  showTapes(tapes: readonly ShownTape[]): void {
+    this.tapes.show(tapes);
+    this.wake();
+  }
+
+  /** Light the tape of a name. */
+  lightTape(name: string | null): void {
+    if (this.tapes.light(name)) this.wake();
+  }
+
+  /** The tape under a place on the canvas that can be drawn along, and where on it. */
+  tapeAt(x: number, y: number): { name: string; place: Vector3 } | null {
+    this.camera.eye.updateMatrixWorld();
+    return this.tapes.at(2 * x - 1, 1 - 2 * y, this.camera.eye);
+  }
+
+  /** How far from a place of a tape a place on the canvas points, m. */
+  tapeDrawn(name: string, from: Vector3, x: number, y: number): Drawn | null {
+    this.ray(x, y);
+    return this.tapes.drawn(name, from, this.camera.raycaster.ray, this.camera.eye);
+  }
+
   showPerson(visible: boolean): void {
     this.person.visible = visible;
     const characters = this.bodies.box("character");
@@ -173,6 +198,7 @@ export class Stage {
     const width = size.x / this.panes;
     const toCamera = this.camera.eye.position.clone().sub(this.person.position);
     this.person.rotation.y = Math.atan2(toCamera.x, toCamera.z);
+    this.tapes.face(this.camera.eye);
     this.bodies.clearSight(this.camera.eye.position, this.camera.middle);
     for (let pane = 0; pane < this.panes; pane += 1) {
       this.cloths.showPane(pane);

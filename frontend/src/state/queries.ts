@@ -9,12 +9,15 @@ import {
   type Delivery,
   type DeliveryAsk,
   type Facts,
+  type GarmentRecord,
   got,
   indices,
   type PatchOperation,
   Problem,
   part,
   type Reading,
+  type Recipe,
+  type Remade,
   type SelfCuts,
   type Shot,
   type ShotDocument,
@@ -266,6 +269,40 @@ export function useEdit(shot: Shot) {
       failures.set(shot.id, (failures.get(shot.id) ?? 0) + 1);
       if (error instanceof Clashed) void clash(shot, error);
       else complain(error);
+    },
+  });
+}
+
+interface RemakeAsk {
+  garment: string;
+  change: (recipe: Recipe) => Recipe;
+  said: string;
+}
+
+/** Make a garment by another recipe: what was chosen and drawn on it is carried over, what was lost is told. */
+export function useRemake(shot: Shot) {
+  return useMutation({
+    scope: { id: `edit ${shot.id}` },
+    mutationKey: editing(shot.id),
+    mutationFn: async ({ garment, change, said }: RemakeAsk): Promise<{ shot: Shot; lost: string[] }> => {
+      const newest = newestOf(shot);
+      const before = newest.document.garments.find((one) => one.name === garment);
+      if (before === undefined) throw new Problem(0, `there is no garment '${garment}' any more`, "", "Choose another");
+      const recipe = change(before.recipe);
+      if (JSON.stringify(recipe) === JSON.stringify(before.recipe)) return { shot: newest, lost: [] };
+      const path = { shot_id: shot.id, number: newest.revision, name: garment };
+      const made = await got<Remade>(api.POST("/api/shots/{shot_id}/revisions/{number}/garments/{name}/remade", { params: { path }, body: { recipe } }));
+      const changed = new Map(made.garments.map((one) => [one.name, one as GarmentRecord]));
+      const garments = newest.document.garments.map((one) => changed.get(one.name) ?? one);
+      return { shot: await put(newest, `${garment}: ${said}`.slice(0, 200), { ...newest.document, garments }), lost: made.lost };
+    },
+    onSuccess: async ({ shot: kept, lost }) => {
+      await keepShot(kept);
+      if (lost.length > 0) notify(`Not all could be carried over: ${lost.join("; ")}`, "Undo brings the former garment back", true);
+    },
+    onError: (error) => {
+      failures.set(shot.id, (failures.get(shot.id) ?? 0) + 1);
+      complain(error);
     },
   });
 }

@@ -9,6 +9,7 @@ import { useChalking } from "./useChalking";
 import { useChoosing } from "./useChoosing";
 import { useHandle } from "./useHandle";
 import { useLeavingOut } from "./useLeavingOut";
+import { useTapes } from "./useTapes";
 
 export interface Tools {
   pointer: Pointer | null;
@@ -23,8 +24,9 @@ export function useTools(stage: Stage | null, scenery: Scenery | null, shot: Sho
   const handle = useHandle(stage, shot, garment);
   const choosing = useChoosing(stage, shot, reading, garment, setDrawn);
   const chalk = useChalking(stage, scenery, shot, garment);
+  const tapes = useTapes(stage, shot, reading, garment);
   useEffect(() => {
-    pointer?.setTools([leaving, handle, choosing, chalk].filter((tool) => tool !== null));
-  }, [pointer, leaving, handle, choosing, chalk]);
+    pointer?.setTools([leaving, handle, choosing, chalk, tapes].filter((tool) => tool !== null));
+  }, [pointer, leaving, handle, choosing, chalk, tapes]);
   return { pointer, drawn };
 }

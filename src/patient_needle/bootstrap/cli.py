@@ -56,6 +56,25 @@ def sim(
     typer.echo(f"Report: {report}")
 
 
+@app.command()
+def make(
+    shot: Annotated[Path, typer.Argument(help="The shot file, JSON")],
+    garment: Annotated[str, typer.Argument(help="The garment's name")],
+    out: Annotated[Path, typer.Option(help="The mesh to write: .obj, .glb, .usda or .usdc")],
+    spacing: Annotated[float | None, typer.Option(help="mm, instead of the recipe's own")] = None,
+    unit: Annotated[str, typer.Option(help="m, cm, mm or inch")] = "m",
+) -> None:
+    """Make a garment by its recipe and write its mesh, as it is placed."""
+    from .garments import write_garment
+
+    try:
+        mesh = write_garment(shot, garment, out, spacing, unit)
+    except NeedleError as error:
+        typer.echo(f"needle: {error.line()}", err=True)
+        raise typer.Exit(1) from None
+    typer.echo(f"{out}: {mesh.vertex_count:,} vertices, {mesh.face_count:,} faces")
+
+
 def _range(text: str | None) -> tuple[int, int] | None:
     if text is None:
         return None

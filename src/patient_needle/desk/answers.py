@@ -44,7 +44,7 @@ from ..formats.obj import read_numbered
 from ..formats.pc2.layout import write_pc2_bytes
 from ..formats.png import write_picture
 from ..formats.registry import list_contents, write_model, write_values
-from ..formats.shot_file.document import ChoiceRecord, StrokeRecord
+from ..formats.shot_file.document import ChoiceRecord, Recipe, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
 from ..store import blobs, readings, takes
@@ -53,6 +53,7 @@ from ..store.take_frames import take_frames
 from .asked import Request
 from .judging import garment_offers, judged_member, wearer_of
 from .locks import KeyedLocks
+from .making import making_read
 from .wire import Message, Packed
 
 if TYPE_CHECKING:
@@ -195,6 +196,12 @@ class Answers:
             "loop_sizes": _uint32(np.array([len(loop) for loop in garment.loops])),
         }
         return Message({}, arrays)
+
+    def remade(self, shot: int, number: int, name: str, recipe: Recipe) -> Message:
+        """A shot's garments once one of them is made by another recipe, and what is lost by it."""
+        found = self._shots.remade(shot, number, name, recipe)
+        garments = [one.model_dump(mode="json") for one in found.garments]
+        return Message({"garments": garments, "lost": list(dict.fromkeys(found.lost))})
 
     def self_cuts(self, shot: int, number: int, name: str) -> Message:
         """Where a cast member cuts into itself, and which triangles at which frame."""
@@ -371,7 +378,7 @@ class Answers:
         points = take_frames(self._store, found, garment, mesh, rate, frame, frame).at(frame).astype(float)
         if kind == "stretch":
             piece = opened.garment(garment)
-            values = stretch_per_vertex(piece.topology, piece.garment.mesh.vertices, points)
+            values = stretch_per_vertex(piece.topology, piece.metric.edge_lengths, points)
         elif kind == "closeness":
             values = closeness_per_vertex(points, opened.colliders.points_at(frame), opened.colliders.triangles)
         else:
@@ -402,11 +409,17 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
     at_start = opened.colliders.at_work(plan.first_simulated)
     wearer = wearer_of(opened)
     for name, piece in opened.garments.items():
+        try:
+            metric = piece.metric
+        except NeedleError as error:
+            faults[name] = error
+            continue
         offers = garment_offers(opened, name, wearer)
         garments[name] = asdict(
-            read_garment(piece.garment, piece.topology, piece.loops, opened.colliders, offers)
+            read_garment(piece.garment, metric, piece.topology, piece.loops, opened.colliders, offers)
         )
         garments[name]["holds"], garments[name]["notes"] = [], []
+        garments[name]["making"] = making_read(opened, name)
         try:
             dressed = opened.dressed(name)
             holds = read_holds(dressed, opened.seams(name), plan.frame_rate, plan.first_simulated)

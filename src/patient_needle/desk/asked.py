@@ -11,7 +11,7 @@ from typing import Any, ClassVar
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ..core.model.errors import ShotError
-from ..formats.shot_file.document import ChoiceRecord, StrokeRecord
+from ..formats.shot_file.document import ChoiceRecord, Recipe, StrokeRecord
 
 
 class Request(BaseModel):
@@ -80,6 +80,13 @@ class Garment(OfShot):
 
     gives = ("triangles", "rest", "loops", "loop_sizes")
     name: str
+
+
+class Remade(OfShot):
+    """What a shot's garments are like once one of them is made by another recipe, and what is lost by it."""
+
+    name: str
+    recipe: Recipe
 
 
 class SelfCuts(OfShot):

@@ -21,7 +21,7 @@ from ..core.craft.maps.drawing import drawn
 from ..core.craft.maps.inputs import MapCache, MapInputs
 from ..core.geometry.topology import border_loops
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.garment import Source
+from ..core.model.garment import RestMetric, Source
 from ..core.model.mesh import Topology, TriangleMap
 from ..core.model.shot import CastMember, Garment, ShotPlan, Wind
 from ..core.model.typed import Indices, Points, Scalars
@@ -34,7 +34,7 @@ from ..formats.shot_file.members import AssembledMember, assemble_cast
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class OpenGarment:
     """A garment, to draw on and measure along, with its border loops."""
 
@@ -51,6 +51,11 @@ class OpenGarment:
     def topology(self) -> Topology:
         """Their edges and borders."""
         return self.surface.topology
+
+    @cached_property
+    def metric(self) -> RestMetric:
+        """The cloth at rest."""
+        return self.garment.source.shape(self.garment.name, self.cut, self.topology).metric
 
 
 @dataclass(frozen=True, eq=False)

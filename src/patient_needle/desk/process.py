@@ -19,7 +19,9 @@ from ..core.craft.maps.inputs import MapCache
 from ..core.model.errors import NeedleError
 from ..core.model.garment import Source
 from ..formats.files import finite
-from ..formats.shot_file.document import parse_shot
+from ..formats.shot_file.assemble import remade
+from ..formats.shot_file.carrying import Carried
+from ..formats.shot_file.document import Recipe, parse_shot
 from ..formats.shot_file.members import AssembledMember
 from ..formats.shot_file.parcel import write_folder
 from ..store import shots
@@ -80,6 +82,15 @@ class OpenShots:
                 write_folder(Path(folder), document, files)
             shot = parse_shot(document, f"shot {shot_id}")
             return read_open_shot(shot, Path(folder), self._members, self._remembered, self._made)
+
+    def remade(self, shot_id: int, number: int, name: str, recipe: Recipe) -> Carried:
+        """The garments of a revision once one of them is made by another recipe."""
+        opened = self.get(shot_id, number)
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            with self._store.begin() as session:
+                write_folder(Path(folder), *shots.contents(session, shot_id, number))
+            with self._reading(("remade", shot_id)):
+                return remade(opened.shot, Path(folder), opened.sources, name, recipe, self._made)
 
 
 def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
-from ..formats.shot_file.document import FabricRecord, StrokeRecord
+from ..formats.shot_file.document import FabricRecord, GarmentRecord, Recipe, StrokeRecord
 from ..formats.shot_file.document import ShotFile as ShotFile
 from ..formats.shot_file.ranges import Frame, Frames, Many, Name, Place, Rate, Text, Within
 
@@ -264,6 +264,53 @@ class HoldReading(BaseModel):
     pops: list[Pop]
 
 
+class CourseReading(BaseModel):
+    """A ring of cloth as cut: mm round its top and its hem, mm deep, gather."""
+
+    name: str
+    top_mm: float
+    hem_mm: float
+    depth_mm: float
+    gather: float
+
+
+class Tape(BaseModel):
+    """A line round a garment in the making: height m; girth_mm of what is inside, cloth_mm there; points m."""
+
+    name: str
+    height: float
+    girth_mm: float | None
+    cloth_mm: float | None
+    points: list[tuple[float, float, float]]
+
+
+class Making(BaseModel):
+    """How a garment was made. draft_vertices, fine_vertices: about how many its spacings give; isometry: median
+    and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from.
+    """
+
+    courses: list[CourseReading]
+    tapes: list[Tape]
+    notes: list[str]
+    draft_vertices: int | None
+    fine_vertices: int | None
+    isometry: tuple[float, float] | None
+    foot: float
+
+
+class RecipeAsk(_Given):
+    """Another way to make a garment."""
+
+    recipe: Recipe
+
+
+class Remade(BaseModel):
+    """garments: those whose records change with a recipe, as they are then; lost: what could not be carried."""
+
+    garments: list[GarmentRecord]
+    lost: list[str]
+
+
 class GarmentReading(BaseModel):
     """A garment in figures: m, m2; notes: what a take puts right in its start."""
 
@@ -281,6 +328,7 @@ class GarmentReading(BaseModel):
     size: tuple[float, float, float]
     holds: list[HoldReading] = []
     notes: list[str] = []
+    making: Making | None = None
 
 
 class Jerk(BaseModel):

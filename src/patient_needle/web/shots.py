@@ -299,6 +299,14 @@ def positions(shot_id: int, number: int, name: str, first: int, last: int) -> Re
     return array_stream(services().desk.stream(wanted), "positions", first_frame=first, lasting=True)
 
 
+@blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/remade")
+@blueprint.input(schemas.RecipeAsk, arg_name="wanted")
+@blueprint.output(schemas.Remade)
+def remade(shot_id: int, number: int, name: str, wanted: schemas.RecipeAsk) -> dict[str, Any]:
+    """The garments of a revision once one of them is made by another recipe: nothing is kept of it yet."""
+    return services().desk.ask(asked.Remade(shot=shot_id, number=number, name=name, recipe=wanted.recipe)).body
+
+
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/pick")
 @blueprint.input(schemas.Ray, arg_name="ray")
 @blueprint.output(schemas.Picked)

@@ -10,7 +10,7 @@ from patient_needle.formats.shot_file.document import read_shot_file
 from tests.houses import DEMO
 
 
-@pytest.mark.parametrize("name", ["shot", "layers", "fastened", "smock"])
+@pytest.mark.parametrize("name", ["shot", "from_file", "layers", "fastened", "smock"])
 def test_nothing_is_offered_for_the_demo(name):
     path = DEMO / "lamplighter" / f"{name}.json"
     opened = read_open_shot(read_shot_file(path), path.parent)

@@ -224,6 +224,7 @@ def test_requests_come_over_as_they_were_sent(kind):
         "corners": [(0, 1), (1, 0), (1, 1)], "projection": [1.0] * 16, "eye": (0, 1, 2), "facing": True,
         "frame": -7, "hold": "waist", "seen": 2, "page": "p", "less": None, "ending": ".png", "side": 64,
         "unit": "cm", "up": "z",
+        "recipe": {"kind": "rings", "around": "man", "waist_mm": 1080, "hem_mm": 500},
         "stroke": {"hits": [[0, 0, 0, 0, 0, 1, 1]]}, "going": "a", "take": 4, "kind": "stretch",
     }  # fmt: skip
     sent = kind.model_validate({name: sample[name] for name in kind.model_fields})

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import type { GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
+import type { FileRecipe, GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
 import type { Offer } from "../../domain/cast";
 import { changeRecipe, copyGarment } from "../../domain/edits";
 import { count, mm } from "../../domain/words";
@@ -29,23 +29,15 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
       {read !== undefined && (
         <OfferList shot={shot} name={garment.name} offers={read.offers as Offer[]} />
       )}
-      <PlaceFields
-        placed={garment.recipe.placed}
-        change={(placed, said) => {
-          edit.mutate({ edit: (document) => changeRecipe(document, garment.name, { placed }, said) });
-        }}
-      />
-      <UnitFields
-        unit={garment.recipe.unit}
-        up={garment.recipe.up}
-        change={(change, said) => {
-          edit.mutate({ edit: (document) => changeRecipe(document, garment.name, change, said) });
-        }}
-      />
+      {garment.recipe.kind === "file" ? (
+        <FileFields shot={shot} name={garment.name} recipe={garment.recipe} />
+      ) : (
+        <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Made here, where the figure stands. Its cut is on the Wardrobe bench.</Typography>
+      )}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button
           aria-label={`Copy ${garment.name}`}
-          disabled={edit.isPending}
+          disabled={edit.isPending || garment.recipe.kind !== "file"}
           onClick={() => {
             edit.mutate({ edit: (document) => copyGarment(document, garment.name, (read?.size[0] ?? 0) + BESIDE) });
           }}
@@ -56,6 +48,28 @@ export function GarmentPanel({ shot, garment, reading }: { shot: Shot; garment: 
         <TakeOut shot={shot} name={garment.name} />
       </Box>
     </Panel>
+  );
+}
+
+/** Where and how large a garment's file is read. */
+function FileFields({ shot, name, recipe }: { shot: Shot; name: string; recipe: FileRecipe }) {
+  const edit = useEdit(shot);
+  return (
+    <>
+      <PlaceFields
+        placed={recipe.placed}
+        change={(placed, said) => {
+          edit.mutate({ edit: (document) => changeRecipe(document, name, { placed }, said) });
+        }}
+      />
+      <UnitFields
+        unit={recipe.unit}
+        up={recipe.up}
+        change={(change, said) => {
+          edit.mutate({ edit: (document) => changeRecipe(document, name, change, said) });
+        }}
+      />
+    </>
   );
 }
 

@@ -41,8 +41,9 @@ export function HandoffCard({ shot, takes, deliveries }: { shot: Shot; takes: Ta
 /** The unit and axis of a garment's own file: whoever sent it probably wants them back. */
 function asItCame(shot: Shot, garment: string): { unit: DeliveryAsk["unit"]; up: DeliveryAsk["up"] } {
   const recipe = shot.document.garments.find((one) => one.name === garment)?.recipe;
-  const unit = UNITS.find((one) => one.unit === recipe?.unit)?.unit ?? "m";
-  return { unit: unit as DeliveryAsk["unit"], up: recipe?.up === "z" ? "z" : "y" };
+  if (recipe?.kind !== "file") return { unit: "m", up: "y" };
+  const unit = UNITS.find((one) => one.unit === recipe.unit)?.unit ?? "m";
+  return { unit: unit as DeliveryAsk["unit"], up: recipe.up === "z" ? "z" : "y" };
 }
 
 function Asking({ shot, take, takes }: { shot: Shot; take: Take; takes: Take[] }) {

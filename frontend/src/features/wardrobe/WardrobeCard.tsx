@@ -2,33 +2,54 @@ import Typography from "@mui/material/Typography";
 import type { FabricRecord, GarmentReading, GarmentRecord, Reading, Shot } from "../../api/client";
 import { bendingLength } from "../../domain/swatches";
 import { count, mm } from "../../domain/words";
-import { Card, Figure, Section } from "../../ui/Card";
+import { useLastReading } from "../../state/queries";
+import { Card, FaultNote, Figure, Section } from "../../ui/Card";
 import { useGarmentAtHand } from "../../state/garment";
-import { GarmentPicker } from "../../ui/GarmentPicker";
+import { FilePanel } from "./FilePanel";
+import { FlouncePanel } from "./FlouncePanel";
+import { GarmentCards } from "./GarmentCards";
+import { MakeAnother } from "./MakeAnother";
+import { RingsPanel } from "./RingsPanel";
+import { SpacingPanel } from "./SpacingPanel";
 import { SwatchSection } from "./SwatchSection";
 import { Worn } from "./Worn";
 
-/** What each garment is made of and how it is worn. */
+/** The costume as pictures; then of the one at hand how it is cut, meshed, and of what cloth. */
 export function WardrobeCard({ shot, reading }: { shot: Shot; reading: Reading | undefined }) {
-  const names = shot.document.garments.map((garment) => garment.name);
   const name = useGarmentAtHand(shot);
+  const read = useLastReading(shot, reading);
   const garment = shot.document.garments.find((one) => one.name === name);
   const fabric = shot.document.fabrics.find((one) => one.name === garment?.fabric);
-  if (garment === undefined || fabric === undefined) {
-    return (
-      <Card title="Wardrobe" lead="What each garment is made of.">
-        <Typography variant="body2">There is no garment yet. Bring one in on the Cast bench.</Typography>
-      </Card>
-    );
-  }
+  const fault = garment === undefined ? undefined : reading?.faults[garment.name];
   return (
-    <Card title="Wardrobe" lead="Choose the cloth a garment is made of, then change what this costume needs of it.">
-      <GarmentPicker names={names} garment={garment.name} />
-      <SwatchSection key={`${garment.name} of ${fabric.name}`} shot={shot} garment={garment} fabric={fabric} />
-      <Worn key={garment.name} shot={shot} garment={garment} fabric={fabric} />
-      <Hang read={reading?.garments[garment.name]} garment={garment} fabric={fabric} />
+    <Card title="Wardrobe" lead={garment === undefined ? "Nothing is worn yet. Choose a way to make the first garment." : "What the costume is made of, piece by piece."}>
+      <GarmentCards shot={shot} reading={read} chosen={garment?.name} />
+      <MakeAnother shot={shot} reading={read} />
+      {fault !== undefined && <FaultNote fault={fault} />}
+      {garment !== undefined && <Cut shot={shot} garment={garment} read={read?.garments[garment.name]} />}
+      {garment !== undefined && <SpacingPanel key={`spacing ${garment.name}`} shot={shot} garment={garment} read={read?.garments[garment.name]} />}
+      {garment !== undefined && fabric !== undefined && (
+        <>
+          <SwatchSection key={`${garment.name} of ${fabric.name}`} shot={shot} garment={garment} fabric={fabric} />
+          <Worn key={garment.name} shot={shot} garment={garment} fabric={fabric} />
+          <Hang read={read?.garments[garment.name]} garment={garment} fabric={fabric} />
+        </>
+      )}
     </Card>
   );
+}
+
+/** How the garment at hand is made. */
+function Cut({ shot, garment, read }: { shot: Shot; garment: GarmentRecord; read: GarmentReading | undefined }) {
+  const { recipe, name } = garment;
+  switch (recipe.kind) {
+    case "file":
+      return <FilePanel key={name} shot={shot} name={name} recipe={recipe} making={read?.making} />;
+    case "rings":
+      return <RingsPanel key={name} shot={shot} name={name} recipe={recipe} making={read?.making} />;
+    case "flounce":
+      return <FlouncePanel key={name} shot={shot} name={name} recipe={recipe} making={read?.making} />;
+  }
 }
 
 /** What follows from the swatch for this garment, in figures. */

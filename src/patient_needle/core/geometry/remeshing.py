@@ -25,8 +25,8 @@ OPEN = 0.15  # share of both triangles that each has to have after a flip
 
 @dataclass(frozen=True, eq=False)
 class Remeshed:
-    """points (n, 3) m, triangles (m, 3) int32, region (m,) int32; and where each vertex lies on the surface that
-    there was: triangle (n,) and barycentric (n, 3).
+    """points (n, 3) m, triangles (m, 3) int32, region (m,) int32; and where each vertex lies on the surface
+    that there was: triangle (n,) and barycentric (n, 3).
     """
 
     points: Points
@@ -63,13 +63,13 @@ def remeshed(
 ) -> Remeshed:
     """A surface in triangles whose edges are about as long as `size` (n,) m says at its vertices.
 
-    region  (m,) int32 of each triangle; lines between regions are kept, and so are borders, sharp folds, and the
-            edges `keep` (k, 2)
+    region  (m,) int32 of each triangle; lines between regions are kept, and so are borders, sharp folds, and
+            the edges `keep` (k, 2)
 
-    Splits, collapses, flips and tangential relaxation in turn (M. Botsch and L. Kobbelt, A remeshing approach to
-    multiresolution modeling, 2004), then flips to the Delaunay property. New vertices lie on the surface or on
-    the kept line that there was. One order, so the same input gives the same bits. `MeshError` for edges with
-    more than two triangles.
+    Splits, collapses, flips and tangential relaxation in turn (M. Botsch and L. Kobbelt, A remeshing approach
+    to multiresolution modeling, 2004), then flips to the Delaunay property. New vertices lie on the surface or
+    on the kept line that there was. One order, so the same input gives the same bits. `MeshError` for edges
+    with more than two triangles.
     """
     topology = build_topology(triangles, len(points))
     lines = lines_of(points, topology, region, keep)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ...core.craft.garments.respacing import respaced
 from ...core.craft.garments.sources import FromMesh
 from ...core.geometry.letting_out import girth_of, let_out
 from ...core.geometry.motion import CachedMotion
@@ -28,6 +29,7 @@ from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they 
 from ..contents import FigureAsk
 from ..frames import CacheFrames, lasting
 from ..registry import read_cache, read_figure
+from .carrying import Carried, carried
 from .document import (
     CastRecord,
     FileRecipe,
@@ -35,6 +37,7 @@ from .document import (
     FollowRecord,
     GarmentRecord,
     LetOutRecord,
+    Recipe,
     RingsRecipe,
     ShotFile,
     WindRecord,
@@ -107,6 +110,30 @@ class Making:
             digest.update(member.member.motion.rest().tobytes() + member.member.cut.triangles.tobytes())
             digest.update(member.placement.tobytes() + str(member.member.collider).encode())
         return digest.hexdigest()
+
+
+def remade(
+    shot: ShotFile, folder: Path, cast: Members, name: str, recipe: Recipe,
+    kept: MutableMapping[str, Source] | None = None,
+) -> Carried:  # fmt: skip
+    """The garments of a shot once one of them is made by another recipe. `ShotError` when that makes nothing.
+
+    cast: what garments are made round; kept: as `Making.kept` has it
+    """
+    if name not in [one.name for one in shot.garments]:
+        raise ShotError(f"the shot has no garment '{name}'", remedy="Open the shot again")
+    garments = [one.model_copy(update={"recipe": recipe}) if one.name == name else one for one in shot.garments]
+    kept = {} if kept is None else kept
+    before = Making(shot, folder, cast, kept=kept)
+    after = Making(shot.model_copy(update={"garments": garments}), folder, cast, kept=kept)
+    for old, new in zip(shot.garments, garments, strict=True):
+        for making, record in ((before, old), (after, new)):
+            try:
+                making.source(record)
+            except NeedleError:
+                if making is after and record.name == name:
+                    raise
+    return carried(shot, name, recipe, before.made, after.made, folder)
 
 
 def making_alone(shot: ShotFile, folder: Path, name: str) -> Source:
@@ -241,7 +268,10 @@ def file_source(recipe: FileRecipe, folder: Path, name: str) -> Source:
     mesh = figure.mesh.with_vertices(moved(points, whole))
     if recipe.sheet:
         mesh, _ = one_sheet(mesh)
-    return FromMesh(_let_out(mesh, recipe.let_out, name), np.array(recipe.warp))
+    if recipe.spacing is not None:
+        mesh = respaced(mesh, np.full(mesh.vertex_count, from_mm(recipe.spacing.mm)))
+    mesh = _let_out(mesh, recipe.let_out, name)
+    return FromMesh(mesh, np.array(recipe.warp), laid_flat=recipe.rest == "uvs")
 
 
 def _let_out(mesh: Mesh, rings: list[LetOutRecord], name: str) -> Mesh:

@@ -510,24 +510,6 @@ class LetOutRecord(Record):
     reach_mm: Annotated[float, Within(1, 10_000, "mm")] = 150.0
 
 
-class FileRecipe(Record):
-    """A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
-    pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
-    sheet stands for both faces of a closed thin mesh; let_out: rings made longer.
-    """
-
-    kind: Literal["file"]
-    file: FileName
-    unit: Text = "m"
-    up: Up = "y"
-    mesh: Text | None = None
-    placed: PlacedRecord = PlacedRecord()
-    warp: Direction = (0.0, 1.0, 0.0)
-    starts_at: Frame = 0
-    sheet: bool = False
-    let_out: Annotated[list[LetOutRecord], Many(200)] = []
-
-
 class SpacingRecord(Record):
     """How long the edges of a garment's triangles are: two lengths, and which of them is in use."""
 
@@ -539,6 +521,29 @@ class SpacingRecord(Record):
     def mm(self) -> float:
         """The one in use."""
         return self.draft_mm if self.use == "draft" else self.fine_mm
+
+
+class FileRecipe(Record):
+    """A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
+    pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
+    sheet stands for both faces of a closed thin mesh; mended: faults of the mesh that are put right, in this
+    order; spacing: the mesh is made anew at it, the file's own where it is left out; let_out: rings of the new
+    mesh made longer. rest: as the mesh lies, or as its UVs lay it flat.
+    """
+
+    kind: Literal["file"]
+    file: FileName
+    unit: Text = "m"
+    up: Up = "y"
+    mesh: Text | None = None
+    placed: PlacedRecord = PlacedRecord()
+    warp: Direction = (0.0, 1.0, 0.0)
+    starts_at: Frame = 0
+    sheet: bool = False
+    mended: Annotated[list[Literal["doubled", "slivers", "inside out"]], Many(3)] = []
+    spacing: SpacingRecord | None = None
+    let_out: Annotated[list[LetOutRecord], Many(200)] = []
+    rest: Literal["as made", "uvs"] = "as made"
 
 
 class TierRecord(Record):

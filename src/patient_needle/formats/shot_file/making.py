@@ -9,7 +9,7 @@ import numpy as np
 
 from ...core.craft.garments.ring_pose import pose_of
 from ...core.craft.garments.rings import Course, RingsCut, Tier, mesh_of, source_of_rings
-from ...core.craft.garments.sections import Sections, sections_of
+from ...core.craft.garments.sections import Sections, sections_of, trunk_at
 from ...core.geometry.level_lines import level_line
 from ...core.geometry.motion import SkinnedMotion
 from ...core.geometry.placing import moved
@@ -90,7 +90,7 @@ def flounce_source(
         )
     surface = made[recipe.on].surface
     points, triangles = surface.vertices, triangulated(surface).triangles
-    height = _foot_of(recipe.on, shot, cast) + from_mm(recipe.at_mm)
+    height = garment_foot(recipe.on, shot, cast) + from_mm(recipe.at_mm)
     line = level_line(triangles, points[:, 1] - height)
     if line.count == 0:
         low, high = points[:, 1].min(), points[:, 1].max()
@@ -124,20 +124,20 @@ def _around(name: str, cast: Members) -> AssembledMember:
     return cast[name]
 
 
-def _foot_of(name: str, shot: ShotFile, cast: Members) -> float:
+def garment_foot(name: str, shot: ShotFile, cast: Members) -> float:
     """The height m that a garment's own heights count from."""
     record = next(one for one in shot.garments if one.name == name).recipe
     if isinstance(record, RingsRecipe):
         return _axis(record, _around(record.around, cast))[1]
-    return _foot_of(record.on, shot, cast) if isinstance(record, FlounceRecipe) else 0.0
+    return garment_foot(record.on, shot, cast) if isinstance(record, FlounceRecipe) else 0.0
 
 
 def _axis(recipe: RingsRecipe, member: AssembledMember) -> tuple[Vectors, float]:
     """Where the upright axis stands, x and z (2,) m, and the height m that heights count from."""
     rest = member.member.motion.rest()
     if recipe.joint is None:
-        middle = (rest.min(axis=0) + rest.max(axis=0)) / 2
-        return middle[[0, 2]], float(rest[:, 1].min())
+        lowest = float(rest[:, 1].min())
+        return trunk_at(rest, member.member.cut.triangles, lowest + from_mm(recipe.waist_mm)), lowest
     place = joint_place(member, recipe.joint)
     return place[[0, 2]], float(place[1])
 

@@ -18,7 +18,7 @@ DEMO = Path(__file__).parents[4] / "demo"
 THEN = {
     "flag.json": "flag/shot.json",
     **{
-        name: f"lamplighter/{name}"
+        name: f"lamplighter/{name}".replace("/shot.json", "/from_file.json")
         for name in ("shot.json", "layers.json", "fastened.json", "gust.json", "smock.json")
     },
 }

@@ -21,7 +21,7 @@ LEAST_DOWN = 0.35  # m down for each m of cloth, at least
 HALVINGS = 18
 FOLDS_AT_LEAST = 6
 APART = 0.0015  # m that each edge of an opening is set aside
-ALLOWED = 0.0005  # m that a ring may be short without a word
+GIVES = 0.01  # strain that a ring takes without a word where it is a little short
 
 
 def pose_of(
@@ -123,13 +123,14 @@ def _outline(
 ) -> Scalars:
     """Reach (DIRECTIONS,) of a convex outline, `length` m round, about a figure that is `here` at a height."""
     own, wide = _round(here, clear), _round(widest, clear)
-    if length < own - ALLOWED:
+    if length * (1 + GIVES) < own:
         short, round_it, up = ((own - length) * 1e3, own * 1e3, height * 1e3)
         raise ShotError(
             f"the {course.name} is {short:.0f} mm too narrow at a height of {up:.0f} mm: it has "
             f"{length * 1e3:.0f} mm of cloth there, and the figure needs {round_it:.0f} mm",
             remedy="Give it more ease, fullness or flare",
         )
+    length = max(length, own)
     share = 1.0 if wide <= own else float(np.clip((length - own) / (wide - own), 0.0, 1.0))
     base = (1 - share) * here + share * widest
     return np.asarray(base + (length - float(girth_of(base))) / (2 * np.pi))

@@ -21,6 +21,8 @@ GATHERED = 1.02  # from here on a course is sewn to a shorter edge by a row of i
 ROW = 0.87  # of the spacing, the height of a row of even triangles
 UNEVEN = 0.6  # of a gathered edge, the most by which the two others of its triangle differ
 ASIDE = 0.02  # m between gores in the UVs
+TUBE_ROW = 0.3  # of the way round, how deep each course is on the tube that places are carried over by
+UNKNOWN = 1000
 
 
 @dataclass(frozen=True)
@@ -375,21 +377,31 @@ def _gathered(corners: Vectors, base: float) -> Vectors:
 class FromRings:
     """A garment whose flat pieces were cut in rings: at rest as cut, worn as placed.
 
-    surface  the mesh as it is placed; corners (m, 3, 2) m at rest; areas (m,) m2 as cut
+    surface  the mesh as it is placed
     """
 
     surface: Mesh
-    corners: Vectors
-    areas: Scalars
+    mesh: RingsMesh
+    courses: tuple[Course, ...]
 
     def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
         """Rest metric from the cut, start and allowed nearness as placed."""
-        metric = replace(metric_of_pieces(self.corners, topology), areas=self.areas)
+        metric = replace(metric_of_pieces(self.mesh.corners, topology), areas=self.mesh.cut_areas)
         points = self.surface.vertices
         return GarmentShape(
             name, topology, metric, placed=points, near=points, surface=self.surface,
             source_face=cut.source_face, directions="down the pieces",
         )  # fmt: skip
+
+    def rolled(self, names: Sequence[str]) -> Points:
+        """Every vertex (n, 3) on a tube that is 1 round, courses called `names` one below the other and all
+        equally deep, however they are cut; those of another name lie far below.
+        """
+        row = np.array([names.index(c.name) if c.name in names else UNKNOWN for c in self.courses], float)
+        depth = np.array([c.depth for c in self.courses])
+        turn = 2 * np.pi * self.mesh.fraction
+        down = TUBE_ROW * (row[self.mesh.course] + self.mesh.depth / depth[self.mesh.course])
+        return np.stack([np.sin(turn), -2 * np.pi * down, np.cos(turn)], axis=1) / (2 * np.pi)
 
 
 def source_of_rings(name: str, mesh: RingsMesh, courses: Sequence[Course], placed: Points) -> FromRings:
@@ -403,4 +415,4 @@ def source_of_rings(name: str, mesh: RingsMesh, courses: Sequence[Course], place
         name, placed, np.full(count, 3, np.int32), mesh.triangles.ravel(), mesh.flat, mesh.flat_corners.ravel(),
         groups,
     )  # fmt: skip
-    return FromRings(surface, mesh.corners, mesh.cut_areas)
+    return FromRings(surface, mesh, tuple(courses))

@@ -74,6 +74,19 @@ def sections_of(points: Points, triangles: Triangles, axis: Vectors, top: float,
     return Sections(heights, reach, np.asarray(axis, float))
 
 
+def trunk_at(points: Points, triangles: Triangles, height: float) -> Vectors:
+    """The middle, x and z (2,) m, of the largest part that a level plane cuts of a figure; of all its points
+    where the plane cuts nothing.
+    """
+    line = level_line(triangles, points[:, 1] - height)
+    flat = line.of(points)[:, [0, 2]]
+    parts = [flat[line.part == one] for one in range(line.count)]
+    if not parts:
+        return np.asarray(points[:, [0, 2]].mean(axis=0))
+    largest = max(parts, key=lambda part: float(np.ptp(part, axis=0).sum()))
+    return np.asarray((largest.min(axis=0) + largest.max(axis=0)) / 2)
+
+
 def _belonging(line: LevelLine, points: Points, axis: Vectors, above: Vectors) -> Vectors | None:
     """Corners (c, 2) of the hull around what belongs to the trunk at a level: what the axis runs through, or
     what lies under the hull above. None for nothing.

@@ -11,15 +11,14 @@ from ...model.typed import Points, Scalars, Triangles
 NEAR = 0.05  # m; further is as good as away
 
 
-def stretch_per_vertex(topology: Topology, made: Points, now: Points) -> Scalars:
+def stretch_per_vertex(topology: Topology, rest: Scalars, now: Points) -> Scalars:
     """The largest strain of a vertex's edges, (n,), compression counted as nothing; 0 at a lone vertex.
 
-    made, now (n, 3) m.
+    rest (e,) m, how long each edge is at rest; now (n, 3) m.
     """
     a, b = topology.edges[:, 0], topology.edges[:, 1]
-    rest = np.linalg.norm(made[a] - made[b], axis=1)
     strain = np.maximum(np.linalg.norm(now[a] - now[b], axis=1) / rest - 1, 0.0)
-    out = np.zeros(len(made))
+    out = np.zeros(len(now))
     np.maximum.at(out, a, strain)
     np.maximum.at(out, b, strain)
     return out

@@ -9,7 +9,7 @@ import numpy as np
 from ...geometry.placing import skin_of
 from ...geometry.topology import is_closed
 from ...geometry.tree import build_tree, closest_points
-from ...geometry.triangles import triangle_areas
+from ...model.garment import RestMetric
 from ...model.mesh import Topology
 from ...model.shot import CastMember, Garment, ShotPlan
 from ...model.typed import Indices, Points, Scalars, Triangles
@@ -214,12 +214,13 @@ def _moves(member: CastMember) -> bool:
 
 
 def read_garment(
-    garment: Garment, topology: Topology, loops: list[Indices], colliders: Colliders,
+    garment: Garment, metric: RestMetric, topology: Topology, loops: list[Indices], colliders: Colliders,
     offers: tuple[Offer, ...] = (),
 ) -> GarmentReading:  # fmt: skip
-    """A garment in figures, against the colliders in the rest pose; offers as from `judge_garment`."""
-    points, edges = garment.mesh.vertices, topology.edges
-    lengths = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1)
+    """A garment in figures, against the colliders in the rest pose; metric: its cloth at rest; offers as from
+    `judge_garment`.
+    """
+    points = garment.mesh.vertices
     distance = _from_colliders(points, colliders)
     wide, high, deep = np.ptp(points, axis=0)
     apart: tuple[float | None, float | None, float | None] = (None, None, None)
@@ -227,8 +228,8 @@ def read_garment(
         apart = float(distance.min()), float(distance.max()), float(distance.mean())
     return GarmentReading(
         garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles),
-        float(triangle_areas(points, topology.triangles).sum()), float(lengths.mean()),
-        _borders(points, loops), tuple(garment.mesh.groups),
+        float(metric.areas.sum()), float(metric.edge_lengths.mean()),
+        _borders(points, topology, metric.edge_lengths, loops), tuple(garment.mesh.groups),
         *apart, offers, (float(wide), float(high), float(deep)),
     )  # fmt: skip
 
@@ -241,12 +242,16 @@ def _from_colliders(points: Points, colliders: Colliders) -> Scalars | None:
     return distance
 
 
-def _borders(points: Points, loops: list[Indices], up: int = 1) -> tuple[BorderReading, ...]:
+def _borders(
+    points: Points, topology: Topology, lengths: Scalars, loops: list[Indices], up: int = 1
+) -> tuple[BorderReading, ...]:
     heights = [float(points[loop, up].mean()) for loop in loops]
     highest, lowest = (int(np.argmax(heights)), int(np.argmin(heights))) if loops else (-1, -1)
+    code = topology.edges.astype(np.int64) @ [topology.vertex_count, 1]
     out = []
     for index, loop in enumerate(loops):
-        round_trip = np.linalg.norm(points[loop] - points[np.roll(loop, -1)], axis=1)
+        ends = np.sort(np.stack([loop, np.roll(loop, -1)], axis=1), axis=1).astype(np.int64)
+        round_trip = lengths[np.searchsorted(code, ends @ [topology.vertex_count, 1])]
         choose: dict[str, object] = {"vertices": [int(v) for v in loop]}
         if index in (highest, lowest):
             choose = {"border": "highest" if index == highest else "lowest"}

@@ -178,7 +178,7 @@ def _counts(mesh: Mesh, written: Samples, corners: Sequence[int] | None) -> tupl
     count = written.shape[1]
     counted = Check(
         "Vertex count",
-        f"{count:,} vertices, as the garment was brought in"
+        f"{count:,} vertices, as the garment has in the shot"
         if count == mesh.vertex_count
         else f"{count:,} vertices, but the garment has {mesh.vertex_count:,}",
         count == mesh.vertex_count,
