@@ -29,7 +29,7 @@ export function threadOf(
 ): Knot[] {
   const state: Record<Bench, { said: string; mood: Mood }> = {
     cast: castState(document, reading),
-    wardrobe: wardrobeState(document),
+    wardrobe: wardrobeState(document, reading),
     chalk: chalkState(document),
     fasten: fastenState(document),
     takes: takesState(takes),
@@ -48,10 +48,12 @@ function castState(document: ShotDocument, reading: Reading | undefined): { said
   return { said: `${cast} in the cast, ${count(garments, "garment")}`, mood: "good" };
 }
 
-function wardrobeState(document: ShotDocument): { said: string; mood: Mood } {
-  const worn = new Set(document.garments.map((garment) => garment.fabric)).size;
-  if (worn === 0) return { said: "no garment yet", mood: "nothing" };
-  return { said: count(worn, "swatch", "swatches"), mood: "good" };
+function wardrobeState(document: ShotDocument, reading: Reading | undefined): { said: string; mood: Mood } {
+  const { garments } = document;
+  if (garments.length === 0) return { said: "no garment yet", mood: "nothing" };
+  const made = garments.filter((garment) => garment.recipe.kind !== "file");
+  if (made.some((garment) => reading?.faults[garment.name] !== undefined)) return { said: "a garment is not right", mood: "fault" };
+  return { said: count(garments.length, "garment"), mood: "good" };
 }
 
 function chalkState(document: ShotDocument): { said: string; mood: Mood } {

@@ -18,13 +18,12 @@ export function useTapes(stage: Stage | null, shot: Shot, reading: Reading | und
   const recipe = shot.document.garments.find((one) => one.name === garment)?.recipe;
   const making = garment === null ? undefined : (reading?.garments[garment]?.making ?? undefined);
   const tapes = active && making != null ? making.tapes : NO_TAPES;
-  const foot = making?.foot ?? 0;
   const remake = useRemake(shot);
   const tool = useMemo(() => new TapeTool<Vector3>(), []);
 
   useEffect(() => {
-    stage?.showTapes(recipe === undefined ? [] : tapes.map((tape) => shownAs(tape, recipe, foot, STILL)));
-  }, [stage, tapes, recipe, foot]);
+    stage?.showTapes(recipe === undefined ? [] : tapes.map((tape) => shownAs(tape, recipe, STILL)));
+  }, [stage, tapes, recipe]);
 
   useEffect(() => {
     if (stage === null || recipe === undefined || garment === null) {
@@ -38,14 +37,14 @@ export function useTapes(stage: Stage | null, shot: Shot, reading: Reading | und
         stage.lightTape(name);
       },
       show: (name, move) => {
-        stage.showTapes(tapes.map((tape) => shownAs(tape, recipe, foot, tape.name === name ? move : STILL)));
+        stage.showTapes(tapes.map((tape) => shownAs(tape, recipe, tape.name === name ? move : STILL)));
       },
       keep: (name, { up, out }) => {
         const cloth = tapes.find((tape) => tape.name === name)?.cloth_mm ?? null;
         const said = dragged(recipe, name, up, out, cloth)?.said ?? "as it was";
         remake.mutate(
           { garment, change: (before) => dragged(before, name, up, out, cloth)?.recipe ?? before, said },
-          { onError: () => { stage.showTapes(tapes.map((tape) => shownAs(tape, recipe, foot, STILL))); } },
+          { onError: () => { stage.showTapes(tapes.map((tape) => shownAs(tape, recipe, STILL))); } },
         );
       },
     };
@@ -54,7 +53,7 @@ export function useTapes(stage: Stage | null, shot: Shot, reading: Reading | und
 }
 
 /** A tape as the stage shows it, drawn some way. */
-function shownAs(tape: MadeTape, recipe: Recipe, foot: number, { up, out }: TapeMove): ShownTape {
+function shownAs(tape: MadeTape, recipe: Recipe, { up, out }: TapeMove): ShownTape {
   const middle = [0, 2].map((axis) => tape.points.reduce((sum, place) => sum + (place[axis] ?? 0), 0) / Math.max(1, tape.points.length));
   const points = tape.points.map(([x, y, z]) => {
     const [dx, dz] = [x - (middle[0] ?? 0), z - (middle[1] ?? 0)];
@@ -63,13 +62,13 @@ function shownAs(tape: MadeTape, recipe: Recipe, foot: number, { up, out }: Tape
   });
   const moves = dragged(recipe, tape.name, 5, 0, null) !== null;
   const cloth = tape.cloth_mm === null ? null : tape.cloth_mm + 2 * Math.PI * out;
-  return { name: tape.name, points, label: labelOf(tape, cloth, 100 * (tape.height - foot) + up / 10, moves), measure: tape.girth_mm !== null, moves };
+  return { name: tape.name, points, label: labelOf(tape, cloth, 100 * tape.height + up / 10, moves), measure: tape.girth_mm !== null, moves };
 }
 
-/** Centimetres round, and of what can be moved its height. */
+/** Centimetres round, and of what can be moved its height on the stage. */
 function labelOf(tape: MadeTape, cloth: number | null, height: number, moves: boolean): string {
   const round = tape.girth_mm ?? cloth;
-  const at = moves ? `, ${height.toFixed(1)} up` : "";
+  const at = moves ? `, ${height.toFixed(1)} high` : "";
   const girth = round === null ? "" : ` ${(round / 10).toFixed(1)} cm`;
   return `${tape.name}${girth}${at}`;
 }

@@ -30,7 +30,7 @@ export function FlouncePanel({ shot, name, recipe, making }: { shot: Shot; name:
         <NumberField label="At, mm" value={recipe.at_mm} low={-10000} high={10000} keep={(at_mm) => { keep({ at_mm }, `sewn on at ${at_mm} mm`); }} />
         <NumberField label="Deep, mm" value={recipe.depth_mm} low={1} high={10000} keep={(depth_mm) => { keep({ depth_mm }, `${depth_mm} mm deep`); }} />
         <NumberField label="Gather, ×" value={recipe.gather} low={1} high={6} keep={(gather) => { keep({ gather }, `gathered ${gather} times`); }} />
-        <NumberField label="Flare, hem × top" value={recipe.flare} low={0.1} high={10} keep={(flare) => { keep({ flare }, `flare ${flare}`); }} />
+        <NumberField label="Flare, ×" value={recipe.flare} low={0.1} high={10} keep={(flare) => { keep({ flare }, `flare ${flare}`); }} />
         <NumberField label="Cloth in a fold, mm" value={recipe.fold_mm} low={10} high={2000} keep={(fold_mm) => { keep({ fold_mm }, `${fold_mm} mm of cloth in a fold`); }} />
       </Box>
       <Notes notes={(making?.notes ?? []).map((note) => note.replace(/\.$/, ""))} />

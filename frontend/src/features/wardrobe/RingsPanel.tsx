@@ -33,7 +33,7 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
   return (
     <Section title="Cut">
       <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>
-        Draw the tape at the waist or a hem on the stage, up and down; a hem outwards to flare it. Heights count from {from}.
+        Draw the tape at the waist or a hem on the stage, up and down; a hem outwards to flare it. Heights here count from {from}. Fullness is cloth over the band, flare the hem over the top.
       </Typography>
       {remake.isPending && (
         <Typography role="status" sx={{ fontSize: 12.5, color: "text.secondary" }}>
@@ -41,7 +41,10 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
         </Typography>
       )}
       {waist?.girth_mm != null && waist.cloth_mm !== null && (
-        <Figure name="Waist, figure and band" value={`${cm(waist.girth_mm)}, ${cm(waist.cloth_mm)}`} />
+        <>
+          <Figure name="The figure’s girth there" value={cm(waist.girth_mm)} />
+          <Figure name="Band" value={cm(waist.cloth_mm)} />
+        </>
       )}
       {hem !== undefined && <Figure name="Hem" value={cm(hem)} />}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
@@ -49,8 +52,8 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
         <NumberField label="Hem at, mm" value={recipe.hem_mm} low={-10000} high={10000} keep={(hem_mm) => { keep({ hem_mm }, `hem at ${hem_mm} mm`); }} />
         <NumberField label="Band, mm" value={recipe.band_mm} low={0} high={1000} keep={(band_mm) => { keep({ band_mm }, `band ${band_mm} mm`); }} />
         <NumberField label="Ease, mm" value={recipe.ease_mm} low={-1000} high={10000} keep={(ease_mm) => { keep({ ease_mm }, `ease ${ease_mm} mm`); }} />
-        <NumberField label="Fullness, × the band" value={recipe.fullness} low={1} high={6} keep={(fullness) => { keep({ fullness }, `fullness ${fullness}`); }} />
-        <NumberField label="Flare, hem × top" value={recipe.flare} low={0.1} high={10} keep={(flare) => { keep({ flare }, `flare ${flare}`); }} />
+        <NumberField label="Fullness, ×" value={recipe.fullness} low={1} high={6} keep={(fullness) => { keep({ fullness }, `fullness ${fullness}`); }} />
+        <NumberField label="Flare, ×" value={recipe.flare} low={0.1} high={10} keep={(flare) => { keep({ flare }, `flare ${flare}`); }} />
       </Box>
       <Pick label="Front" value={recipe.opening} options={OPENINGS} keep={(opening) => { keep({ opening: opening as RingsRecipe["opening"] }, OPENINGS.find((one) => one.value === opening)?.name.toLowerCase() ?? opening); }} />
       {recipe.opening === "slit" && (

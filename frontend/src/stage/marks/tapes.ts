@@ -20,7 +20,7 @@ export interface Drawn {
 
 const HALF = 0.0065; // m, half of a ribbon's width
 const NEAR = 0.03; // of half the picture's height, within which a press takes a ribbon
-const LABEL = 0.042; // of the distance, a label's height
+const LABEL = 0.068; // of half the picture's height
 const MARKS = 0.05; // m of tape that its picture shows
 
 interface Ribbon {
@@ -78,13 +78,14 @@ export class Tapes {
   face(eye: PerspectiveCamera): void {
     const right = new Vector3().setFromMatrixColumn(eye.matrixWorld, 0);
     const taken: number[] = [];
-    for (const { corners, label } of this.ribbons) {
+    for (const { corners, label } of [...this.ribbons].sort((a, b) => (b.corners[0]?.y ?? 0) - (a.corners[0]?.y ?? 0))) {
       const [first, ...others] = corners;
       if (first === undefined) continue;
       const end = others.reduce((best, one) => (one.dot(right) > best.dot(right) ? one : best), first);
       label.position.copy(end).addScaledVector(right, 0.012);
       const height = LABEL * label.position.distanceTo(eye.position) * Math.tan((eye.fov * Math.PI) / 360);
-      while (taken.some((y) => Math.abs(y - label.position.y) < 1.25 * height)) label.position.y -= 1.26 * height;
+      // From above downwards, each below those that would lie under it.
+      for (const y of taken) if (Math.abs(y - label.position.y) < 1.12 * height) label.position.y = y - 1.12 * height;
       taken.push(label.position.y);
       const { width, height: high } = label.material.map?.image as HTMLCanvasElement;
       label.scale.set((height * width) / high, height, 1);
