@@ -42,6 +42,7 @@ export type Shaken = Schemas["Shaken"];
 export type BorderReading = Schemas["Reading.BorderReading"];
 export type Take = Schemas["Take"];
 export type Against = Schemas["Against"];
+export type Pace = Schemas["Pace"];
 export type TakePulse = Schemas["TakePulse"];
 export type FramePulse = Schemas["TakePulse.FramePulse"];
 export type Delivery = Schemas["Delivery"];

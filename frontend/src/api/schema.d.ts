@@ -532,6 +532,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/paces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How long frames of the latest takes took, of this shot and of others, newest first. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Pace"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/picture": {
         parameters: {
             query?: never;
@@ -1624,6 +1662,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/begun": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let every garment of a take start from now on as it hung when the take's figure had stood still: at the
+         * @description end of settling. On another mesh its pose is carried over by place.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["BeginFrom"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shot"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/deliveries": {
         parameters: {
             query?: never;
@@ -1995,6 +2078,14 @@ export interface components {
             lines: string[];
         };
         /**
+         * BeginFrom
+         * @description Let garments start from a take's pose; seen: the revision the caller looks at.
+         */
+        BeginFrom: {
+            /** Seen */
+            seen: number;
+        };
+        /**
          * BookSwatch
          * @description A swatch of the swatch book and what it is known for.
          */
@@ -2342,6 +2433,20 @@ export interface components {
             files: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Pace
+         * @description How long each frame of a take took, s, with so many vertices of cloth; own: whether it is of the shot.
+         */
+        Pace: {
+            /** Own */
+            own: boolean;
+            /** Patience */
+            patience: string;
+            /** Seconds */
+            seconds: number;
+            /** Vertices */
+            vertices: number;
         };
         /**
          * Painted
@@ -3189,6 +3294,22 @@ export interface components {
             ];
         };
         /**
+         * BeginsRecord
+         * @description The pose that a garment starts from: a cache of one frame in metres, Y up, of the mesh that `recipe`
+         *     makes; on another mesh it is carried over by place. take: whose it is.
+         */
+        "Remade.BeginsRecord": {
+            /** Cache */
+            cache: string;
+            /** Recipe */
+            recipe: components["schemas"]["Remade.FileRecipe"] | components["schemas"]["Remade.RingsRecipe"] | components["schemas"]["Remade.FlounceRecipe"];
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+        };
+        /**
          * CarriedRecord
          * @description A cast member that carries a handle, or one part of it.
          */
@@ -3611,9 +3732,12 @@ export interface components {
          *     vertices kept by name, maps, holds.
          *
          *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
-         *     filling: what fills it; finished, when it is not to be simulated again.
+         *     filling: what fills it; begins: the pose it starts from, as made without one; finished, when it is not to be
+         *     simulated again.
          */
         "Remade.GarmentRecord": {
+            /** @default null */
+            begins: components["schemas"]["Remade.BeginsRecord"] | null;
             /**
              * Calm
              * @default 0
@@ -4245,6 +4369,22 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * BeginsRecord
+         * @description The pose that a garment starts from: a cache of one frame in metres, Y up, of the mesh that `recipe`
+         *     makes; on another mesh it is carried over by place. take: whose it is.
+         */
+        "Shot.BeginsRecord": {
+            /** Cache */
+            cache: string;
+            /** Recipe */
+            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"];
+            /**
+             * Take
+             * @default
+             */
+            take: string;
         };
         /**
          * CacheReadRecord
@@ -4959,9 +5099,12 @@ export interface components {
          *     vertices kept by name, maps, holds.
          *
          *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
-         *     filling: what fills it; finished, when it is not to be simulated again.
+         *     filling: what fills it; begins: the pose it starts from, as made without one; finished, when it is not to be
+         *     simulated again.
          */
         "Shot.GarmentRecord": {
+            /** @default null */
+            begins: components["schemas"]["Shot.BeginsRecord"] | null;
             /**
              * Calm
              * @default 0
@@ -5774,6 +5917,22 @@ export interface components {
             ];
         };
         /**
+         * BeginsRecord
+         * @description The pose that a garment starts from: a cache of one frame in metres, Y up, of the mesh that `recipe`
+         *     makes; on another mesh it is carried over by place. take: whose it is.
+         */
+        "ShotEdit.BeginsRecord": {
+            /** Cache */
+            cache: string;
+            /** Recipe */
+            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"];
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+        };
+        /**
          * CacheReadRecord
          * @description How the points of a cache are read, where that differs from their mesh: unit and axis, the mesh's own if
          *     left out; mirrored: left and right are exchanged.
@@ -6486,9 +6645,12 @@ export interface components {
          *     vertices kept by name, maps, holds.
          *
          *     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
-         *     filling: what fills it; finished, when it is not to be simulated again.
+         *     filling: what fills it; begins: the pose it starts from, as made without one; finished, when it is not to be
+         *     simulated again.
          */
         "ShotEdit.GarmentRecord": {
+            /** @default null */
+            begins: components["schemas"]["ShotEdit.BeginsRecord"] | null;
             /**
              * Calm
              * @default 0

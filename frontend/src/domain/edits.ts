@@ -77,6 +77,7 @@ export function withGarment(document: ShotDocument, name: string, recipe: Recipe
     calm: 0,
     shelter: 0,
     filling: null,
+    begins: null,
     finished: null,
     choices: [],
     maps: [],
@@ -255,6 +256,11 @@ export function dressFurtherIn(document: ShotDocument, name: string): Edit {
 
 export function simulateAgain(document: ShotDocument, name: string): Edit {
   return changeGarment(document, name, { finished: null }, "simulated again");
+}
+
+/** Let every garment start as it was made. */
+export function startAsMade(document: ShotDocument): Edit {
+  return { document: { ...document, garments: document.garments.map((one) => ({ ...one, begins: null })) }, said: "Garments start as made" };
 }
 
 export function changeTimeStretch(document: ShotDocument, time_stretch: Keyed): Edit {

@@ -16,6 +16,8 @@ export interface Worn {
   dye: number;
   pane: number;
   take: number | null;
+  /** The revision whose mesh it is. */
+  revision: number;
   first: number;
   last: number;
 }
@@ -55,6 +57,7 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
     dye: index,
     pane: 0,
     take: null,
+    revision: shot.revision,
     first: atRest(bench) ? -Infinity : first,
     last: atRest(bench) ? Infinity : Math.max(first, settled),
   });
@@ -78,10 +81,10 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
         ? names.map(made)
         : takes.flatMap((take, pane): Worn[] => {
             // As long as a run has no frame the garments stand as they were made.
-            if (!hasFrames(take)) return names.map((garment, dye) => ({ garment, dye, pane, take: null, first: -Infinity, last: Infinity }));
+            if (!hasFrames(take)) return names.map((garment, dye) => ({ garment, dye, pane, take: null, revision: take.revision, first: -Infinity, last: Infinity }));
             return take.garments.flatMap(({ garment, first: from, last }) => {
               const dye = Math.max(0, names.indexOf(garment));
-              return from === null || last === null ? [] : [{ garment, dye, pane, take: take.id, first: from, last }];
+              return from === null || last === null ? [] : [{ garment, dye, pane, take: take.id, revision: take.revision, first: from, last }];
             });
           }),
   };

@@ -54,7 +54,7 @@ afterEach(() => {
 const described = (revision: number): Description => ({
   shot: 1, revision, first: 0, last: 40,
   members: [{ name: "body", kind: "character", moves: true }],
-  worn: [{ garment: "skirt", dye: 0, pane: 0, take: 7, first: 0, last: 40 }],
+  worn: [{ garment: "skirt", dye: 0, pane: 0, revision: 1, take: 7, first: 0, last: 40 }],
 });
 
 async function arrive(pattern: RegExp): Promise<void> {

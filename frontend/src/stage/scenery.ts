@@ -51,7 +51,7 @@ export class Scenery {
     this.description = description;
     const base = `/api/shots/${description.shot}/revisions/${description.revision}`;
     this.setBodies(description, base);
-    this.setCloths(description, base);
+    this.setCloths(description);
     this.show(this.frame);
   }
 
@@ -165,7 +165,7 @@ export class Scenery {
 
   private setBodies(description: Description, base: string): void {
     const wanted = new Map(description.members.map((member, place) => [member.name, { ...member, place }]));
-    this.bodies.keepOnly(wanted, base);
+    this.bodies.keepOnly(wanted, () => base);
     for (const [name, member] of wanted) {
       if (this.bodies.has(name)) continue;
       const at = `${base}/cast/${part(name)}`;
@@ -177,10 +177,11 @@ export class Scenery {
     }
   }
 
-  private setCloths(description: Description, base: string): void {
+  private setCloths(description: Description): void {
+    const baseOf = (worn: Worn) => `/api/shots/${description.shot}/revisions/${worn.revision}`;
     const keyOf = (worn: Worn) => `${worn.take ?? "made"} ${worn.pane} ${worn.garment}`;
     const wanted = new Map(description.worn.map((worn) => [keyOf(worn), worn]));
-    this.cloths.keepOnly(wanted, base);
+    this.cloths.keepOnly(wanted, baseOf);
     for (const [key, worn] of wanted) {
       const known = this.cloths.get(key);
       if (known !== undefined) {
@@ -192,6 +193,7 @@ export class Scenery {
         return cut(got.values, got.shape, got.firstFrame);
       };
       const shelf = worn.take === null ? null : new FrameShelf(from, this.arrived);
+      const base = baseOf(worn);
       this.cloths.fetch(key, base, worn, shelf, `${base}/garments/${part(worn.garment)}`);
     }
   }

@@ -28,8 +28,11 @@ export class Things<T> {
   ) {}
 
   /** Forget what is not wanted any more, or comes from elsewhere now. */
-  keepOnly(wanted: ReadonlyMap<string, T>, base: string): void {
-    for (const [name, thing] of this.known) if (!wanted.has(name) || thing.base !== base) this.known.delete(name);
+  keepOnly(wanted: ReadonlyMap<string, T>, baseOf: (what: T) => string): void {
+    for (const [name, thing] of this.known) {
+      const what = wanted.get(name);
+      if (what === undefined || thing.base !== baseOf(what)) this.known.delete(name);
+    }
   }
 
   /** Keep a thing under its name and fetch its mesh; what cannot be read is told once, and tried again. */

@@ -11,6 +11,7 @@ import {
   type Facts,
   type GarmentRecord,
   got,
+  type Pace,
   indices,
   type PatchOperation,
   Problem,
@@ -98,6 +99,14 @@ export function useTakes(shot: number | null) {
     queryKey: keys.takes(shot ?? 0),
     enabled: shot !== null,
     queryFn: () => got<Take[]>(api.GET("/api/shots/{shot_id}/takes", { params: { path: { shot_id: shot ?? 0 } } })),
+  });
+}
+
+/** How long frames of the latest takes took; asked anew whenever one has ended. */
+export function usePaces(shot: Shot) {
+  return useQuery({
+    queryKey: [...keys.takes(shot.id), "paces"],
+    queryFn: () => got<Pace[]>(api.GET("/api/shots/{shot_id}/paces", { params: { path: { shot_id: shot.id } } })),
   });
 }
 
@@ -353,6 +362,18 @@ export function useWearFinished(shot: Shot) {
           body: { seen: newestOf(shot).revision, garment },
         }),
       ),
+    onSuccess: keepShot,
+    onError: complain,
+  });
+}
+
+/** Let garments start as a take has them when they had settled. */
+export function useBeginFrom(shot: Shot) {
+  return useMutation({
+    scope: { id: `edit ${shot.id}` },
+    mutationKey: editing(shot.id),
+    mutationFn: (take: number) =>
+      got<Shot>(api.POST("/api/takes/{take_id}/begun", { params: { path: { take_id: take } }, body: { seen: newestOf(shot).revision } })),
     onSuccess: keepShot,
     onError: complain,
   });

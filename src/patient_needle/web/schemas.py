@@ -467,6 +467,12 @@ class WearFinished(_Given):
     garment: Text
 
 
+class BeginFrom(_Given):
+    """Let garments start from a take's pose; seen: the revision the caller looks at."""
+
+    seen: int
+
+
 class GoOn(_Given):
     """Let a take go on, to a later last frame if given."""
 
@@ -528,6 +534,15 @@ class Take(BaseModel):
     bytes: int
     stale: list[str]
     garments: list[TakeSummary]
+
+
+class Pace(BaseModel):
+    """How long each frame of a take took, s, with so many vertices of cloth; own: whether it is of the shot."""
+
+    own: bool
+    patience: str
+    seconds: float
+    vertices: int
 
 
 class Against(BaseModel):

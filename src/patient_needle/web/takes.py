@@ -21,7 +21,7 @@ from ..formats.shot_file.differences import differences
 from ..formats.shot_file.document import current
 from ..formats.shot_file.ranges import MOST_FRAMES
 from ..jobs.queue import queue_take
-from ..store import blobs, shots, summaries, takes
+from ..store import blobs, costs, shots, summaries, takes
 from ..store.errors import ConflictError, MissingError
 from ..store.models import Frame, Take, TakeState
 from . import schemas
@@ -97,6 +97,19 @@ def _stale(session: Session, found: list[Take]) -> dict[int, list[str]]:
 
 def _one(session: Session, take_id: int) -> schemas.Take:
     return described(session, [takes.get(session, take_id)])[0]
+
+
+@blueprint.get("/shots/<int:shot_id>/paces")
+@blueprint.output(list[schemas.Pace])  # type: ignore[arg-type]  # a list is allowed
+def paces(shot_id: int) -> list[schemas.Pace]:
+    """How long frames of the latest takes took, of this shot and of others, newest first."""
+    with services().store.begin() as session:
+        shots.get(session, shot_id)
+        found = costs.measured(session)
+    return [
+        schemas.Pace(own=one.shot == shot_id, patience=one.patience, seconds=one.seconds, vertices=one.vertices)
+        for one in found
+    ]
 
 
 @blueprint.get("/shots/<int:shot_id>/takes")
@@ -240,6 +253,55 @@ def wear_finished(take_id: int, asked: schemas.WearFinished) -> schemas.Shot:
             f"The {asked.garment} worn as in {take.name}",
         )  # fmt: skip
         return described_shot(session, take.shot_id)
+
+
+@blueprint.post("/takes/<int:take_id>/begun")
+@blueprint.input(schemas.BeginFrom, arg_name="asked")
+@blueprint.output(schemas.Shot)
+def begin_from(take_id: int, asked: schemas.BeginFrom) -> schemas.Shot:
+    """Let every garment of a take start from now on as it hung when the take's figure had stood still: at the
+    end of settling. On another mesh its pose is carried over by place.
+    """
+    with services().store.begin() as session:
+        take = takes.get(session, take_id)
+        made = current(shots.revision(session, take.shot_id, take.number).document, f"shot {take.shot_id}")
+        document = deepcopy(current(shots.revision(session, take.shot_id).document, f"shot {take.shot_id}"))
+        frame = min(take.first_simulated + int(made["run_in"]["settle"]), take.last)
+        recipes = {one["name"]: one["recipe"] for one in made["garments"]}
+        uploads: dict[str, str] = {}
+        for garment in document["garments"]:
+            rows = takes.frames(session, take_id, garment["name"], frame, frame)
+            if not rows or garment["name"] not in recipes:
+                continue
+            name = file_name(f"{garment['name']}, start of {take.name}", ".pc2")
+            recipe, beside = _own_file(session, take, recipes[garment["name"]])
+            uploads |= beside
+            garment["begins"] = {"cache": name, "recipe": recipe, "take": take.name}
+            with TemporaryDirectory(prefix="needle-begins-") as folder:
+                cache = Path(folder) / "begins.pc2"
+                write_pc2_bytes(cache, frame, (blobs.get(session, row.sha) for row in rows))
+                uploads[name] = blobs.put_path(session, cache)
+        if not uploads:
+            raise ConflictError(
+                f"'{take.name}' has not come to frame {frame} yet", remedy="Wait until it has settled"
+            )
+        shots.edit(session, take.shot_id, asked.seen, document, uploads, f"Starts from the pose of {take.name}")
+        return described_shot(session, take.shot_id)
+
+
+def _own_file(session: Session, take: Take, recipe: dict[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
+    """A take's recipe with the file it was made from, under another name where the shot has another file of
+    that name by now; and that file's SHA-256 by name.
+    """
+    name = recipe.get("file")
+    if name is None:
+        return recipe, {}
+    sha = shots.files(session, take.shot_id, take.number)[name]
+    now = shots.files(session, take.shot_id, shots.get(session, take.shot_id).head)
+    if now.get(name, sha) == sha:
+        return recipe, {name: sha}
+    other = file_name(f"{Path(name).stem}, of {take.name}", Path(name).suffix)
+    return {**recipe, "file": other}, {other: sha}
 
 
 @blueprint.get("/takes/<int:take_id>/pulse")

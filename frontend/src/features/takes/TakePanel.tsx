@@ -6,7 +6,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shot, Take } from "../../api/client";
 import { bodiesSaid, bytes, faultsOf, patienceSaid, span, stretchSaid, takeState, when } from "../../domain/words";
-import { useTakeDeed, useWearFinished } from "../../state/queries";
+import { useBeginFrom, useTakeDeed, useWearFinished } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { FaultNote, Panel, Small } from "../../ui/Card";
 import { NameField } from "../../ui/NameField";
@@ -171,6 +171,26 @@ function WearFinished({ shot, take }: { shot: Shot; take: Take }) {
   );
 }
 
+/** Start the next runs from the pose this take has settled into. */
+function BeginFrom({ shot, take }: { shot: Shot; take: Take }) {
+  const begin = useBeginFrom(shot);
+  const settled = take.garments.some(({ last }) => last !== null && last >= Math.min(take.first, take.first_simulated + shot.document.run_in.settle));
+  if (!settled) return null;
+  const now = shot.document.garments.some((one) => one.begins?.take === take.name);
+  return (
+    <Small
+      label={`Start from the pose of ${take.name}`}
+      pressed={now}
+      off={begin.isPending || now}
+      act={() => {
+        begin.mutate(take.id);
+      }}
+    >
+      Start from its pose
+    </Small>
+  );
+}
+
 function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
   const shown = useRoom((room) => room.shown);
   const set = useRoom((room) => room.set);
@@ -212,6 +232,7 @@ function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
         </Small>
       )}
       {!running && <GoOn shot={shot} take={take} />}
+      <BeginFrom shot={shot} take={take} />
       {take.state !== "running" && (
         <Small
           label={sure ? `Really delete ${take.name}` : `Delete ${take.name}`}

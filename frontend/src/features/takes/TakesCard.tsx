@@ -7,8 +7,10 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Reading, Shot, Take } from "../../api/client";
+import { costOf, costSaid } from "../../domain/cost";
+import { startAsMade } from "../../domain/edits";
 import { count } from "../../domain/words";
-import { failedEdits, usePending, useRun } from "../../state/queries";
+import { failedEdits, useEdit, usePaces, usePending, useRun } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { AirAndTime } from "./AirAndTime";
@@ -65,6 +67,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
       </RadioGroup>
       <DressingOrder shot={shot} />
       <AirAndTime shot={shot} />
+      <StartNote shot={shot} />
       <Button
         variant="contained"
         fullWidth
@@ -84,6 +87,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
       >
         Run frames {shot.document.frames[0]} to {shot.document.frames[1]}
       </Button>
+      {blocked === null && <CostNote shot={shot} reading={reading} patience={patience} />}
       {run.isPending && pending > 0 && (
         <Typography role="status" sx={{ fontSize: 12.5, color: "text.secondary", mt: 0.75 }}>
           It starts when {count(pending, "change")} made before {pending === 1 ? "is" : "are"} kept.
@@ -106,6 +110,44 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
         ))}
       </Section>
     </Card>
+  );
+}
+
+/** What the garments start from, where that is not how they were made. */
+function StartNote({ shot }: { shot: Shot }) {
+  const edit = useEdit(shot);
+  const begun = shot.document.garments.filter((one) => one.begins !== null);
+  if (begun.length === 0) return null;
+  const takes = [...new Set(begun.map((one) => one.begins?.take))].join(" and ");
+  return (
+    <Box role="note" aria-label="Where it starts" sx={{ mb: 0.75 }}>
+      <Typography sx={{ fontSize: 12.5 }}>
+        {begun.map((one) => `The ${one.name}`).join(", ")} {begun.length === 1 ? "starts" : "start"} from the pose of {takes}.
+      </Typography>
+      <Button
+        sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }}
+        onClick={() => {
+          edit.mutate({ edit: startAsMade });
+        }}
+      >
+        Start as made
+      </Button>
+    </Box>
+  );
+}
+
+/** What the run is likely to cost, before anybody waits for it. */
+function CostNote({ shot, reading, patience }: { shot: Shot; reading: Reading | undefined; patience: Patience }) {
+  const paces = usePaces(shot).data;
+  const vertices = Object.values(reading?.garments ?? {}).reduce((sum, one) => sum + one.vertices, 0);
+  if (paces === undefined || vertices === 0) return null;
+  const frames = shot.document.frames[1] - shot.first_simulated + 1;
+  const cost = costOf(paces, vertices, frames, patience);
+  return (
+    <Typography role="note" aria-label="What it costs" sx={{ fontSize: 12.5, color: "text.secondary", mt: 0.5 }}>
+      <span className="figure">{vertices.toLocaleString("en")}</span> vertices, <span className="figure">{frames}</span> frames with the run-in:{" "}
+      {cost === null ? "no take has been measured yet" : `about ${costSaid(cost)}, by ${cost.from}`}.
+    </Typography>
   );
 }
 

@@ -5,9 +5,10 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
 import type { GarmentReading, GarmentRecord, Shot, SpacingRecord } from "../../api/client";
 import { PLAIN_SPACING } from "../../domain/recipes";
+import { costOf, costSaid } from "../../domain/cost";
 import { mm } from "../../domain/words";
-import { useRemake } from "../../state/queries";
-import { Section } from "../../ui/Card";
+import { usePaces, useRemake } from "../../state/queries";
+import { Figure, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
 
 /** How finely a garment is meshed: two spacings, one switch. */
@@ -62,6 +63,7 @@ export function SpacingPanel({ shot, garment, read }: { shot: Shot; garment: Gar
               </ToggleButton>
             ))}
           </ToggleButtonGroup>
+          <CostLines shot={shot} read={read} now={at.use} />
           <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
             {(["draft", "fine"] as const).map((use) => (
               <NumberField key={use} label={`${use === "draft" ? "Draft" : "Fine"}, mm`} value={at[`${use}_mm`]} low={0.5} high={1000} keep={(value) => { keep({ ...at, [`${use}_mm`]: value }, `${use} ${value} mm`); }} />
@@ -76,6 +78,18 @@ export function SpacingPanel({ shot, garment, read }: { shot: Shot; garment: Gar
       )}
     </Section>
   );
+}
+
+/** What a frame and a First look of this garment alone are likely to cost at both spacings. */
+function CostLines({ shot, read, now }: { shot: Shot; read: GarmentReading | undefined; now: "draft" | "fine" }) {
+  const paces = usePaces(shot).data;
+  if (paces === undefined || read === undefined) return null;
+  const frames = shot.document.frames[1] - shot.first_simulated + 1;
+  return (["draft", "fine"] as const).map((use) => {
+    const vertices = use === now ? read.vertices : (read.making?.[`${use}_vertices`] ?? 0);
+    const cost = costOf(paces, vertices, frames, "first-look");
+    return cost === null ? null : <Figure key={use} name={use === "draft" ? "First look, draft" : "First look, fine"} value={costSaid(cost)} />;
+  });
 }
 
 /** Vertices of a spacing: counted where it is in use, else reckoned from the area. */

@@ -16,6 +16,7 @@ from .tree import Tree, build_tree, closest_points
 ROUNDS = 8
 LAST_ROUNDS = 4  # of evening out, with flips to the Delaunay property only
 LONG, SHORT = 4 / 3, 4 / 5  # of the size: longer edges are split, shorter ones collapsed
+SPLIT_FROM = 0.75  # of the longest edge, over the size, that are split in one go
 FAN = 64  # triangles around a vertex at most
 DRAWN = 0.8  # of the way to the middle, in each round
 LEANING = 0.5  # cosine: a collapse turns no triangle further than this
@@ -153,7 +154,10 @@ def _finished(mesh: _Growing, tree: Tree, points: Points) -> Remeshed:
 @njit(cache=True)
 def _round(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc, last):
     if not last:
-        _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc)
+        above = _longest(x, wanted, tri, counts)
+        while above > LONG and not counts[2]:  # the longest first: else thin triangles are cut ever thinner
+            above = max(LONG, SPLIT_FROM * above)
+            _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc, above)
         if counts[2]:
             return
         _collapse_short(x, wanted, kind, line, some, tri, nb, kept, counts)
@@ -257,7 +261,20 @@ def _line_between(x, a, b, cp, cs):
 
 
 @njit(cache=True)
-def _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc):
+def _longest(x, wanted, tri, counts):
+    """The longest edge over the size wanted there."""
+    longest = 0.0
+    for t in range(counts[1]):
+        for k in range(3):
+            a, b = tri[t, k], tri[t, (k + 1) % 3]
+            if a < 0:
+                break
+            longest = max(longest, _far(x, a, b) / (0.5 * (wanted[a] + wanted[b])))
+    return longest
+
+
+@njit(cache=True)
+def _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc, above):
     place = np.zeros(3)
     t = 0
     while t < counts[1]:
@@ -269,7 +286,7 @@ def _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, 
             ratio = _far(x, a, b) / (0.5 * (wanted[a] + wanted[b]))
             if ratio > longest:
                 longest, edge = ratio, k
-        if longest <= LONG:
+        if longest <= above:
             t += 1
             continue
         if counts[0] + 1 >= len(x) or counts[1] + 2 >= len(tri):

@@ -24,6 +24,9 @@ def references(document: Document) -> Iterator[tuple[Document, str]]:
         yield from ((shape, "file") for shape in member.get("shapes") or [] if shape.get("file"))
     garments = document.get("garments") or []
     yield from ((garment["finished"], "cache") for garment in garments if garment.get("finished"))
+    begins = [garment["begins"] for garment in garments if garment.get("begins")]
+    yield from ((one, "cache") for one in begins)
+    yield from ((one["recipe"], "file") for one in begins if one["recipe"].get("file"))
     for garment in garments:
         if garment["recipe"].get("file"):
             yield garment["recipe"], "file"

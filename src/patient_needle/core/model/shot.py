@@ -14,7 +14,7 @@ from .maps import ChalkMap
 from .mesh import Mesh, TriangleMap
 from .motion import Motion
 from .tolerances import FIRST_LOOK, Patience
-from .typed import Flags, Indices, Vectors
+from .typed import Flags, Indices, Points, Vectors
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,7 +111,8 @@ class CastMember:
 class Garment:
     """A garment to simulate. source: what it is made from; maps: what varies over it; calm and shelter, 0 to 1,
     and filling as the solver's forces explain them; prescription: where it is told to be, as an earlier take
-    has it; motion: that of its own file, if a hold follows it.
+    has it; motion: that of its own file, if a hold follows it; begins (n, 3) m: where it starts, None for as
+    made.
     """
 
     name: str
@@ -125,6 +126,7 @@ class Garment:
     filling: Filling | None = None
     prescription: Prescription = FREE
     motion: Motion | None = None
+    begins: Points | None = None
 
     @property
     def is_finished(self) -> bool:

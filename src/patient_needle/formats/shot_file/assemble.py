@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ...core.craft.garments.carrying import Carrying
 from ...core.craft.garments.respacing import respaced
 from ...core.craft.garments.sources import FromMesh
 from ...core.geometry.letting_out import girth_of, let_out
@@ -24,6 +25,7 @@ from ...core.model.mesh import Mesh
 from ...core.model.motion import Motion, Window
 from ...core.model.shot import CastMember, Filling, Garment, RunIn, ShotPlan, Wind
 from ...core.model.tolerances import ALL
+from ...core.model.typed import Points
 from ...core.model.units import from_mm, metres_per
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
@@ -86,7 +88,10 @@ class Making:
         return source
 
     def _source(self, record: GarmentRecord) -> Source:
-        recipe = record.recipe
+        return self.made_by(record.recipe, record)
+
+    def made_by(self, recipe: Recipe, record: GarmentRecord) -> Source:
+        """What a recipe makes for a garment of the shot."""
         if isinstance(recipe, FileRecipe):
             return file_source(recipe, self.folder, record.name)
         fabric = fabric_of(record, self.shot)
@@ -254,7 +259,7 @@ def assemble_garment(record: GarmentRecord, making: Making) -> Garment:
         record.name, source, fabric, holds, record.rest_angles, maps,
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         prescription=_prescription(record, mesh, folder, shot.frame_rate),
-        motion=_own_motion(record, folder, shot.frame_rate),
+        motion=_own_motion(record, folder, shot.frame_rate), begins=_begins(record, making, source),
     )  # fmt: skip
 
 
@@ -305,6 +310,26 @@ def _own_motion(record: GarmentRecord, folder: Path, rate: float) -> Motion | No
     )  # fmt: skip
     motion = assemble_member(as_member, folder, rate, (0, 0)).member.motion
     return motion if np.isfinite(motion.span()[0]) else None
+
+
+def _begins(record: GarmentRecord, making: Making, source: Source) -> Points | None:
+    """Where a garment starts (n, 3) m: as a cache has it, carried over where that is of another mesh."""
+    if record.begins is None:
+        return None
+    try:
+        former = making.made_by(record.begins.recipe, record)
+        frames = lasting(read_cache(making.folder / record.begins.cache).frames)
+        if len(frames) == 0 or frames.shape[1:] != former.surface.vertices.shape:
+            raise ShotError(
+                f"its start pose has {frames.shape[1]} points, the mesh it is of {former.surface.vertex_count}",
+                remedy="Let it start as made, or take the pose from another take",
+            )
+        pose = np.asarray(frames[0], np.float64)
+        if former.surface.fingerprint == source.surface.fingerprint:
+            return pose
+        return Carrying.between(former, source).points(pose)
+    except NeedleError as error:
+        raise error.at(f"garment '{record.name}', start pose") from None
 
 
 def _prescription(record: GarmentRecord, mesh: Mesh, folder: Path, rate: float) -> Prescription:

@@ -101,8 +101,10 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
                 out.append(f"{name}: another motion")
             elif was != now:
                 out.append(f"{name}: another animation of its motion")
-        elif key == "recipe":
-            out += _thing(name, was or {}, now or {}, files, files_after)
+        elif key == "recipe" and was and now:
+            out += _recipe(name, was, now, files, files_after)
+        elif key == "begins":
+            out += _begins(name, was, now, files, files_after)
         elif key == "finished":
             out += _finished(name, was, now, files, files_after)
         elif key == "holds":
@@ -114,6 +116,34 @@ def _thing(name: str, old: Document, new: Document, files: Files, files_after: F
         elif was != now:
             out.append(f"{name}: {_words(key)} {_plain(was)}, now {_plain(now)}")
     return out
+
+
+def _recipe(name: str, was: Document, now: Document, files: Files, files_after: Files) -> list[str]:
+    """How a garment is made: of its spacings only the one in use makes a difference."""
+    if was["kind"] != now["kind"]:
+        return [f"{name}: made otherwise, {was['kind']}, now {now['kind']}"]
+    apart = ("spacing", "tiers")
+    old, new = ({k: v for k, v in one.items() if k not in apart} for one in (was, now))
+    out = _thing(name, old, new, files, files_after)
+    used = [one["spacing"] and one["spacing"][f"{one['spacing']['use']}_mm"] for one in (was, now)]
+    if used[0] != used[1]:
+        said = ["the file's own" if mm is None else f"{mm:g} mm" for mm in used]
+        out.append(f"{name}: spacing {said[0]}, now {said[1]}")
+    tiers = [one.get("tiers", []) for one in (was, now)]
+    if len(tiers[0]) != len(tiers[1]):
+        out.append(f"{name}: {len(tiers[0])} tiers, now {len(tiers[1])}")
+    else:
+        for number, (one, other) in enumerate(zip(*tiers, strict=True), 1):
+            out += _fields(f"{name}, tier {number}", one, other, {})
+    return out
+
+
+def _begins(name: str, was: Document | None, now: Document | None, files: Files, after: Files) -> list[str]:
+    """The pose that a garment starts from."""
+    if was and now and files.get(was["cache"]) == after.get(now["cache"]):
+        return []
+    said = [f"from {one['take'] or 'a take'}" if one else "as made" for one in (was, now)]
+    return [] if was is None and now is None else [f"{name}: starts {said[0]}, now {said[1]}"]
 
 
 def _maps(kind: str, before: list[Any], after: list[Any], files: Files, files_after: Files) -> list[str]:

@@ -594,12 +594,23 @@ class FlounceRecipe(TierRecord):
 Recipe = Annotated[FileRecipe | RingsRecipe | FlounceRecipe, Field(discriminator="kind")]
 
 
+class BeginsRecord(Record):
+    """The pose that a garment starts from: a cache of one frame in metres, Y up, of the mesh that `recipe`
+    makes; on another mesh it is carried over by place. take: whose it is.
+    """
+
+    cache: FileName
+    recipe: Recipe
+    take: Text = ""
+
+
 class GarmentRecord(Record):
     """A garment: what it is made from, fabric, whether its folds rest flat or as they were made, choices of its
     vertices kept by name, maps, holds.
 
     calm: how much secondary motion is taken out; shelter: how much of the wind its back side is spared;
-    filling: what fills it; finished, when it is not to be simulated again.
+    filling: what fills it; begins: the pose it starts from, as made without one; finished, when it is not to be
+    simulated again.
     """
 
     name: Name
@@ -609,6 +620,7 @@ class GarmentRecord(Record):
     calm: Annotated[float, Within(0, 1)] = 0.0
     shelter: Annotated[float, Within(0, 1)] = 0.0
     filling: FillingRecord | None = None
+    begins: BeginsRecord | None = None
     finished: FinishedRecord | None = None
     choices: Annotated[list[KeptChoiceRecord], Many(500)] = []
     maps: Annotated[list[MapRecord], Many(200)] = []

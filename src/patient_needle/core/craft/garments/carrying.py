@@ -61,6 +61,10 @@ class Carrying:
         """Values (n,) at the new vertices, (k,); where there was no cloth as at the nearest that was."""
         return np.asarray(np.einsum("ik,ik->i", self.weights, values[self.old.triangles[self.on]]))
 
+    def points(self, points: Points) -> Points:
+        """Places of the old vertices (n, 3) m at the new ones, (k, 3)."""
+        return _mixed(self.weights, self.on, self.old.triangles, points)
+
     def vertices(self, chosen: Indices, grips: Scalars | None = None) -> tuple[Indices, Scalars | None, int]:
         """The new vertices (c,) for old ones, their grips (c,), and for how many old ones there is no cloth."""
         inside = np.zeros(len(self.kept))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ...geometry.topology import is_closed
 from ...geometry.triangles import vertex_areas
@@ -109,6 +109,8 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Map
     garment.prescription.check(garment.mesh.vertex_count, plan.first_simulated, plan.frames[1])
     held = _always_held(garment, holds)
     shape = garment.source.shape(garment.name, surface.cut, surface.topology)
+    if garment.begins is not None:
+        shape = replace(shape, placed=garment.begins)
     cloth = build_cloth(
         shape,
         garment.fabric,
