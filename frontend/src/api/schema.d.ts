@@ -965,6 +965,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with the mesh of a garment's file, whether it can be cloth or not. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Health"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/health/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Triangles to light (k,3,3) m, those of one finding after the other. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The array */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/garments/{name}/holds/{hold}/shake": {
         parameters: {
             query?: never;
@@ -2423,6 +2503,30 @@ export interface components {
              * @default null
              */
             last: number | null;
+        };
+        /**
+         * Health
+         * @description What is wrong with a garment's mesh; nothing for one that is sound.
+         */
+        Health: {
+            /** Findings */
+            findings: components["schemas"]["Health.Finding"][];
+        };
+        /**
+         * Finding
+         * @description One thing wrong with a garment's mesh; mends: whether it can be put right; lit: triangles to light.
+         */
+        "Health.Finding": {
+            /** Count */
+            count: number;
+            /** Kind */
+            kind: string;
+            /** Lit */
+            lit: number;
+            /** Mends */
+            mends: boolean;
+            /** Said */
+            said: string;
         };
         /**
          * NumberedFiles

@@ -8,6 +8,7 @@ import { Daylight } from "./lights";
 import { Borders } from "./marks/borders";
 import { BrushRing } from "./marks/brushRing";
 import { DrawnLine, type Ends } from "./marks/drawnLine";
+import { Faulty } from "./marks/faulty";
 import { HandleMark, type Knob } from "./marks/handleMark";
 import { silhouette } from "./marks/silhouette";
 import { type Drawn, type ShownTape, Tapes } from "./marks/tapes";
@@ -22,6 +23,7 @@ export class Stage {
   private readonly ring = new BrushRing();
   private readonly drawnLine = new DrawnLine();
   private readonly tapes = new Tapes();
+  private readonly faulty = new Faulty();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly light: Daylight;
@@ -43,7 +45,7 @@ export class Stage {
     this.cloths = new Cloths(this.scene, wake);
     this.camera = new StageCamera(canvas, wake);
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group);
+    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group, this.faulty.group);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -137,6 +139,12 @@ export class Stage {
   /** Lay these tapes in place of all others. */
   showTapes(tapes: readonly ShownTape[]): void {
     this.tapes.show(tapes);
+    this.wake();
+  }
+
+  /** Light triangles that are wrong, nine numbers each, m. */
+  showFaulty(places: Float32Array): void {
+    this.faulty.show(places);
     this.wake();
   }
 

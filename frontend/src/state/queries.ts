@@ -10,7 +10,10 @@ import {
   type DeliveryAsk,
   type Facts,
   type GarmentRecord,
+  type Finding,
+  floats,
   got,
+  type Health,
   type Pace,
   indices,
   type PatchOperation,
@@ -286,6 +289,22 @@ interface RemakeAsk {
   garment: string;
   change: (recipe: Recipe) => Recipe;
   said: string;
+}
+
+/** What is wrong with the mesh of a garment's file, and the triangles to light. */
+export function useHealth(shot: Shot, garment: string, wanted: boolean) {
+  return useQuery({
+    queryKey: ["health", shot.id, shot.revision, garment],
+    enabled: wanted,
+    staleTime: Infinity,
+    queryFn: async (): Promise<{ findings: Finding[]; places: Float32Array }> => {
+      const path = { shot_id: shot.id, number: shot.revision, name: garment };
+      const { findings } = await got<Health>(api.GET("/api/shots/{shot_id}/revisions/{number}/garments/{name}/health", { params: { path } }));
+      const none = findings.length === 0;
+      const { values } = none ? { values: new Float32Array() } : await floats(`/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(garment)}/health/places`);
+      return { findings, places: values };
+    },
+  });
 }
 
 /** Make a garment by another recipe: what was chosen and drawn on it is carried over, what was lost is told. */

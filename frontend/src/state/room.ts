@@ -54,6 +54,8 @@ export interface Room {
   tool: "border" | "lasso" | "box";
   /** Whether only what is seen is chosen, or the far side and the inside too. */
   facing: boolean;
+  /** What is wrong with a garment's mesh and lit alone, by its kind; null for all of it. */
+  ailment: string | null;
   /** The hold that is looked at. */
   hold: string | null;
   /** The map that is drawn on, and with what. */
@@ -102,6 +104,7 @@ export const useRoom = create<Room>((set) => ({
   chosen: null,
   tool: "border",
   facing: true,
+  ailment: null,
   hold: null,
   chalk: null,
   brush: { radius_mm: 40, strength: 1, softness: 0.5, mode: "add", amount: 1, through: false, mirrored: false },

@@ -7,6 +7,7 @@ import type { Place } from "./drawTool";
 import { Pointer } from "./tool";
 import { useChalking } from "./useChalking";
 import { useChoosing } from "./useChoosing";
+import { useFaulty } from "./useFaulty";
 import { useHandle } from "./useHandle";
 import { useLeavingOut } from "./useLeavingOut";
 import { useTapes } from "./useTapes";
@@ -24,6 +25,7 @@ export function useTools(stage: Stage | null, scenery: Scenery | null, shot: Sho
   const handle = useHandle(stage, shot, garment);
   const choosing = useChoosing(stage, shot, reading, garment, setDrawn);
   const chalk = useChalking(stage, scenery, shot, garment);
+  useFaulty(stage, shot, garment);
   const tapes = useTapes(stage, shot, reading, garment);
   useEffect(() => {
     pointer?.setTools([leaving, handle, choosing, chalk, tapes].filter((tool) => tool !== null));

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outline
+from ..core.craft.garments.health import findings
 from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed
 from ..core.craft.inspect.checks import check_member, start_notes
@@ -202,6 +203,18 @@ class Answers:
         found = self._shots.remade(shot, number, name, recipe)
         garments = [one.model_dump(mode="json") for one in found.garments]
         return Message({"garments": garments, "lost": list(dict.fromkeys(found.lost))})
+
+    def health(self, shot: int, number: int, name: str) -> Message:
+        """What is wrong with the mesh of a garment's file, and the triangles to light, one after the other."""
+        with self._alone(("health", shot, number, name)):
+            mesh = self._shots.file_mesh(shot, number, name)
+            found = () if mesh is None else findings(mesh)
+        said = [
+            {"kind": one.kind, "said": one.said, "count": one.count, "mends": one.mends, "lit": len(one.places)}
+            for one in found
+        ]
+        places = np.concatenate([one.places for one in found]) if found else np.zeros((0, 3, 3))
+        return Message({"findings": said}, {"places": _float32(places)})
 
     def self_cuts(self, shot: int, number: int, name: str) -> Message:
         """Where a cast member cuts into itself, and which triangles at which frame."""

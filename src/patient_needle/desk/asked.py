@@ -89,6 +89,13 @@ class Remade(OfShot):
     recipe: Recipe
 
 
+class Health(OfShot):
+    """What is wrong with the mesh of a garment's file, and the triangles to light of one after the other."""
+
+    gives = ("places",)
+    name: str
+
+
 class SelfCuts(OfShot):
     """Where a cast member cuts into itself, and which triangles at which frame."""
 

@@ -27,7 +27,7 @@ from ..core.model.shot import CastMember, Garment, ShotPlan, Wind
 from ..core.model.typed import Indices, Points, Scalars
 from ..core.solver.outfit import spans_of
 from ..formats.shot_file.assemble import Making, assemble_garment, plan_of, wind_of
-from ..formats.shot_file.document import ChoiceRecord, ShotFile
+from ..formats.shot_file.document import ChoiceRecord, FileRecipe, GarmentRecord, ShotFile
 from ..formats.shot_file.holds import kept_of
 from ..formats.shot_file.members import AssembledMember, assemble_cast
 
@@ -210,10 +210,12 @@ def read_open_shot(
     kept: MutableMapping[str, AssembledMember] | None = None,
     cache: MapCache | None = None,
     made: MutableMapping[str, Source] | None = None,
+    lasts: MutableMapping[str, Source] | None = None,
 ) -> OpenShot:
     """Read everything the shot names; what cannot be read becomes a fault under its name.
 
-    kept: as `assemble_cast` has it; cache: garments and maps of other revisions; made: as `Making.kept` has it.
+    kept: as `assemble_cast` has it; cache: garments and maps of other revisions; made: as `Making.kept` has it; lasts: what
+    garments that are made here were made of last, by name: one that cannot be made now stands as it was.
     """
     opened = OpenShot(shot, {}, {}, cache=cache or MapCache())
     for wind in shot.forces.winds:
@@ -229,12 +231,37 @@ def read_open_shot(
     making = Making(shot, folder, opened.sources, kept={} if made is None else made)
     for piece in shot.garments:
         try:
-            garment = assemble_garment(piece, making)
+            garment = _assembled(piece, making, opened.faults, lasts)
             surface = opened.cache.surface(garment.mesh)
             opened.garments[piece.name] = OpenGarment(garment, surface, border_loops(surface.topology))
         except NeedleError as error:
             opened.faults[piece.name] = _without_folder(error, folder)
     return opened
+
+
+def _assembled(
+    piece: GarmentRecord, making: Making, faults: dict[str, NeedleError],
+    lasts: MutableMapping[str, Source] | None,
+) -> Garment:  # fmt: skip
+    """A garment; where it cannot be made here any more, as it was made last, with its fault."""
+    lasts = {} if lasts is None else lasts
+    try:
+        garment = assemble_garment(piece, making)
+    except NeedleError as error:
+        if isinstance(piece.recipe, FileRecipe) or piece.name not in lasts:
+            raise
+        making.made[piece.name] = lasts[piece.name]
+        garment = assemble_garment(piece, making, lasts[piece.name])
+        kept = (
+            f"{error.remedy}. It stands as it was made last"
+            if error.remedy
+            else "It stands as it was made last"
+        )
+        faults[piece.name] = _without_folder(
+            type(error)(error.what, where=error.where, remedy=kept), making.folder
+        )
+    lasts[piece.name] = garment.source
+    return garment
 
 
 def _without_folder(error: NeedleError, folder: Path) -> NeedleError:

@@ -18,10 +18,11 @@ from sqlalchemy.exc import DataError, SQLAlchemyError
 from ..core.craft.maps.inputs import MapCache
 from ..core.model.errors import NeedleError
 from ..core.model.garment import Source
+from ..core.model.mesh import Mesh
 from ..formats.files import finite
-from ..formats.shot_file.assemble import remade
+from ..formats.shot_file.assemble import file_mesh, remade
 from ..formats.shot_file.carrying import Carried
-from ..formats.shot_file.document import Recipe, parse_shot
+from ..formats.shot_file.document import FileRecipe, Recipe, parse_shot
 from ..formats.shot_file.members import AssembledMember
 from ..formats.shot_file.parcel import write_folder
 from ..store import shots
@@ -47,6 +48,7 @@ class OpenShots:
         self._open: OrderedDict[tuple[int, int], OpenShot] = OrderedDict()
         self._members: OrderedDict[str, AssembledMember] = OrderedDict()
         self._made: OrderedDict[str, Source] = OrderedDict()
+        self._lasts: OrderedDict[int, dict[str, Source]] = OrderedDict()
         self._guard = threading.Lock()
         self._reading = KeyedLocks()
 
@@ -65,6 +67,8 @@ class OpenShots:
                     self._open.popitem(last=False)
                 while len(self._members) > KEPT_MEMBERS:
                     self._members.popitem(last=False)
+                while len(self._lasts) > KEPT_OPEN:
+                    self._lasts.popitem(last=False)
                 while len(self._made) > KEPT_MADE:
                     self._made.popitem(last=False)
             return opened
@@ -81,7 +85,9 @@ class OpenShots:
                 document, files = shots.contents(session, shot_id, number)
                 write_folder(Path(folder), document, files)
             shot = parse_shot(document, f"shot {shot_id}")
-            return read_open_shot(shot, Path(folder), self._members, self._remembered, self._made)
+            lasts = self._lasts.setdefault(shot_id, {})
+            self._lasts.move_to_end(shot_id)
+            return read_open_shot(shot, Path(folder), self._members, self._remembered, self._made, lasts)
 
     def remade(self, shot_id: int, number: int, name: str, recipe: Recipe) -> Carried:
         """The garments of a revision once one of them is made by another recipe."""
@@ -91,6 +97,19 @@ class OpenShots:
                 write_folder(Path(folder), *shots.contents(session, shot_id, number))
             with self._reading(("remade", shot_id)):
                 return remade(opened.shot, Path(folder), opened.sources, name, recipe, self._made)
+
+    def file_mesh(self, shot_id: int, number: int, name: str) -> Mesh | None:
+        """The mesh of a garment's file, placed and mended, whether it is cloth or not; None for what is made
+        here.
+        """
+        shot = self.get(shot_id, number).shot
+        recipe = next((one.recipe for one in shot.garments if one.name == name), None)
+        if not isinstance(recipe, FileRecipe):
+            return None
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            with self._store.begin() as session:
+                write_folder(Path(folder), *shots.contents(session, shot_id, number))
+            return file_mesh(recipe, Path(folder), name)
 
 
 def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:

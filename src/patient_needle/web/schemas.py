@@ -298,6 +298,22 @@ class Making(BaseModel):
     foot: float
 
 
+class Finding(BaseModel):
+    """One thing wrong with a garment's mesh; mends: whether it can be put right; lit: triangles to light."""
+
+    kind: str
+    said: str
+    count: int
+    mends: bool
+    lit: int
+
+
+class Health(BaseModel):
+    """What is wrong with a garment's mesh; nothing for one that is sound."""
+
+    findings: list[Finding]
+
+
 class RecipeAsk(_Given):
     """Another way to make a garment."""
 

@@ -299,6 +299,21 @@ def positions(shot_id: int, number: int, name: str, first: int, last: int) -> Re
     return array_stream(services().desk.stream(wanted), "positions", first_frame=first, lasting=True)
 
 
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/health")
+@blueprint.output(schemas.Health)
+def health(shot_id: int, number: int, name: str) -> dict[str, Any]:
+    """What is wrong with the mesh of a garment's file, whether it can be cloth or not."""
+    return services().desk.ask(asked.Health(shot=shot_id, number=number, name=name)).body
+
+
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/health/places")
+@blueprint.doc(responses=binary("The array"))
+def health_places(shot_id: int, number: int, name: str) -> Response:
+    """Triangles to light (k,3,3) m, those of one finding after the other."""
+    found = services().desk.ask(asked.Health(shot=shot_id, number=number, name=name))
+    return array_response(found.arrays["places"], lasting=True)
+
+
 @blueprint.post("/<int:shot_id>/revisions/<int:number>/garments/<name>/remade")
 @blueprint.input(schemas.RecipeAsk, arg_name="wanted")
 @blueprint.output(schemas.Remade)

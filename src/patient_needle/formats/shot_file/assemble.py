@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.garments.carrying import Carrying
+from ...core.craft.garments.health import mended
 from ...core.craft.garments.respacing import respaced
 from ...core.craft.garments.sources import FromMesh
 from ...core.geometry.letting_out import girth_of, let_out
@@ -243,11 +244,11 @@ def fabric_of(record: GarmentRecord, shot: ShotFile) -> Fabric:
     return fabrics[record.fabric]
 
 
-def assemble_garment(record: GarmentRecord, making: Making) -> Garment:
-    """One garment of a shot, made by its recipe. Garments are assembled in dressing order."""
+def assemble_garment(record: GarmentRecord, making: Making, source: Source | None = None) -> Garment:
+    """One garment of a shot, made by its recipe, or of `source`. Garments are assembled in dressing order."""
     shot, folder = making.shot, making.folder
     fabric = fabric_of(record, shot)
-    source = making.source(record)
+    source = source or making.source(record)
     mesh = source.surface
     try:
         keeps = {one.name: kept_of(one) for one in shot.garments}
@@ -263,14 +264,19 @@ def assemble_garment(record: GarmentRecord, making: Making) -> Garment:
     )  # fmt: skip
 
 
-def file_source(recipe: FileRecipe, folder: Path, name: str) -> Source:
-    """One mesh of a file, for the garment called `name`."""
+def file_mesh(recipe: FileRecipe, folder: Path, name: str) -> Mesh:
+    """One mesh of a file, placed, with those of its faults put right that the recipe names."""
     figure = read_figure(folder / recipe.file, FigureAsk(recipe.mesh))
     points, unit = figure.mesh.vertices, recipe.unit
     if figure.decimal:
         points, unit = in_metres(points, metres_per(unit, where=f"'{name}'")), "m"
     whole = placement_of(unit, recipe.up, recipe.placed, f"'{name}'")
-    mesh = figure.mesh.with_vertices(moved(points, whole))
+    return mended(figure.mesh.with_vertices(moved(points, whole)), recipe.mended)
+
+
+def file_source(recipe: FileRecipe, folder: Path, name: str) -> Source:
+    """One mesh of a file, for the garment called `name`."""
+    mesh = file_mesh(recipe, folder, name)
     if recipe.sheet:
         mesh, _ = one_sheet(mesh)
     if recipe.spacing is not None:
