@@ -43,7 +43,8 @@ function castState(document: ShotDocument, reading: Reading | undefined): { said
   const garments = document.garments.length;
   if (cast + garments === 0) return { said: "nothing yet", mood: "nothing" };
   if (reading === undefined) return { said: "reading…", mood: "busy" };
-  const faults = Object.keys(reading.faults).length;
+  const madeHere = document.garments.filter((garment) => garment.recipe.kind !== "file").map((garment) => garment.name);
+  const faults = Object.keys(reading.faults).filter((name) => !madeHere.includes(name)).length;
   if (faults > 0) return { said: count(faults, "fault"), mood: "fault" };
   return { said: `${cast} in the cast, ${count(garments, "garment")}`, mood: "good" };
 }

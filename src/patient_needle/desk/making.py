@@ -11,6 +11,7 @@ from ..core.craft.garments.respacing import vertices_at
 from ..core.craft.garments.rings import FromRings
 from ..core.craft.garments.sections import WAYS, Sections
 from ..core.craft.garments.sources import isometry_error
+from ..core.model.errors import NeedleError
 from ..core.model.typed import Points
 from ..core.model.units import from_mm, to_mm
 from ..formats.shot_file.document import FileRecipe, FlounceRecipe, RingsRecipe
@@ -69,7 +70,10 @@ def making_read(opened: OpenShot, name: str) -> dict[str, Any]:
         out["foot"] = garment_foot(recipe.on, opened.shot, opened.sources)
         tapes = [_ring(source, 0, 0.0, "seam", source.courses[0].sewn), *tapes]
     if isinstance(recipe, RingsRecipe):
-        at = measured(recipe, opened.sources, garment.fabric.thickness)
+        try:
+            at = measured(recipe, opened.sources, garment.fabric.thickness)
+        except NeedleError:
+            return out  # its fault is told; what stands there was cut by another recipe
         out["foot"] = at.foot
         tapes = [*_figure_tapes(recipe, at.sections, source, at.cut.waist), *tapes]
     out["tapes"] = [asdict(tape) for tape in tapes]

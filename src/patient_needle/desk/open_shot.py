@@ -214,8 +214,8 @@ def read_open_shot(
 ) -> OpenShot:
     """Read everything the shot names; what cannot be read becomes a fault under its name.
 
-    kept: as `assemble_cast` has it; cache: garments and maps of other revisions; made: as `Making.kept` has it; lasts: what
-    garments that are made here were made of last, by name: one that cannot be made now stands as it was.
+    kept: as `assemble_cast` has it; cache: garments and maps of other revisions; made: as `Making.kept` has it;
+    lasts: what garments that are made here were made of last: one that cannot be made now stands as it was.
     """
     opened = OpenShot(shot, {}, {}, cache=cache or MapCache())
     for wind in shot.forces.winds:
@@ -252,14 +252,9 @@ def _assembled(
             raise
         making.made[piece.name] = lasts[piece.name]
         garment = assemble_garment(piece, making, lasts[piece.name])
-        kept = (
-            f"{error.remedy}. It stands as it was made last"
-            if error.remedy
-            else "It stands as it was made last"
-        )
-        faults[piece.name] = _without_folder(
-            type(error)(error.what, where=error.where, remedy=kept), making.folder
-        )
+        remedy = f"{error.remedy}. Until then it stands as it was made last"
+        fault = type(error)(error.what, where=error.where, remedy=remedy)
+        faults[piece.name] = _without_folder(fault, making.folder)
     lasts[piece.name] = garment.source
     return garment
 

@@ -188,5 +188,7 @@ export function blockedBy(shot: Shot, reading: Reading | undefined): string | nu
   if (shot.document.garments.length === 0) return "There is no garment to simulate: bring one in on the Cast bench.";
   const faults = Object.entries(reading?.faults ?? {});
   const first = faults[0];
-  return first === undefined ? null : `${first[0]}: ${first[1].what}. Mend it on the Cast bench.`;
+  if (first === undefined) return null;
+  const made = shot.document.garments.some((one) => one.name === first[0] && one.recipe.kind !== "file");
+  return `${first[0]}: ${first[1].what}. Mend it on the ${made ? "Wardrobe" : "Cast"} bench.`;
 }
