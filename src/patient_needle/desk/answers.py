@@ -446,7 +446,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
                 garments[name]["notes"] = list(start_notes(cloths, start, at_start, around))
                 inner = tuple(one for one in worn if plan.together or one.prescription.is_all)
         except NeedleError as error:
-            faults[name] = error
+            faults.setdefault(name, error)  # what was wrong when it was read comes first
     return {
         "cast": cast,
         "garments": garments,

@@ -120,7 +120,7 @@ def test_a_cylinder_keeps_its_edges_within_the_chord_and_its_area_within_the_fac
 
 
 def test_long_thin_triangles_are_cut_into_even_ones():
-    """Strips as long as the whole, as of a tube with two rings: they are cut longest first, not ever thinner."""
+    """Strips as long as a tube of two rings: they are cut longest first, not ever thinner."""
     turn = np.arange(48) / 48 * 2 * np.pi
     ring = 0.06 * np.stack([np.sin(turn), np.zeros(48), np.cos(turn)], axis=1)
     at, after = np.arange(48), (np.arange(48) + 1) % 48

@@ -171,7 +171,7 @@ def write_obj(path: Path, mesh: Mesh) -> None:
     for face in range(mesh.face_count):
         if membership[face] != current:
             current = membership[face]
-            lines.append("g " + " ".join(current))
+            lines.append("g " + " ".join(name.replace(" ", "_") for name in current))
         lines.append("f " + " ".join(_corners(mesh, int(starts[face]), int(starts[face + 1]))))
     with replacing(path) as part:
         part.write_text("\n".join(lines) + "\n", encoding="utf-8")

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.garments.carrying import Carrying
+from ...core.model.errors import NeedleError
 from ...core.model.garment import Source
 from ...core.model.typed import Indices
 from .document import (
@@ -58,12 +59,24 @@ def carried(
     records[name] = records[name].model_copy(update={"recipe": recipe})
     for each in old:
         if each in new and old[each].surface.fingerprint != new[each].surface.fingerprint:
-            carrying = Carrying.between(old[each], new[each])
+            carrying = _between(old[each], new[each], each, out.lost)
+            if carrying is None:
+                continue
             over = _Over(carrying, set(new[each].surface.groups), folder, out.lost)
             before = next(one for one in shot.garments if one.name == each).recipe
             records = {other: over.record(record, each, before) for other, record in records.items()}
     out.garments = [records[one.name] for one in shot.garments if records[one.name] != one]
     return out
+
+
+def _between(old: Source, new: Source, name: str, lost: list[str]) -> Carrying | None:
+    """What becomes of places; None where the former mesh was no cloth, so that nothing can be told of them."""
+    try:
+        return Carrying.between(old, new)
+    except NeedleError:
+        if not np.array_equal(old.surface.vertices, new.surface.vertices):
+            lost.append(f"the former mesh of {name} was no cloth, so what names its vertices stays as it was")
+        return None
 
 
 @dataclass

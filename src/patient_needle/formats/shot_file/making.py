@@ -49,10 +49,10 @@ def measured(recipe: RingsRecipe, cast: Members, thickness: float) -> Measured:
     waist = foot + from_mm(recipe.waist_mm)
     cut = RingsCut(
         waist, foot + from_mm(recipe.hem_mm), from_mm(recipe.band_mm), from_mm(recipe.ease_mm), recipe.fullness,
-        recipe.flare, recipe.opening, from_mm(recipe.slit_mm), tuple(tier_of(one) for one in recipe.tiers),
+        recipe.flare, recipe.opening, from_mm(recipe.slit_mm), tuple(map(tier_of, recipe.tiers)), foot,
     )  # fmt: skip
     points, triangles = member.member.motion.rest(), member.member.cut.triangles
-    sections = sections_of(points, triangles, axis, waist, float(points[:, 1].min()) + SPARE)
+    sections = sections_of(points, triangles, axis, waist, float(points[:, 1].min()) + SPARE, foot)
     beneath = sections.heights >= waist - cut.band - 1e-9
     girth = float(sections.girths()[beneath].max())
     collider = member.member.collider
@@ -90,17 +90,18 @@ def flounce_source(
         )
     surface = made[recipe.on].surface
     points, triangles = surface.vertices, triangulated(surface).triangles
-    height = garment_foot(recipe.on, shot, cast) + from_mm(recipe.at_mm)
+    foot = garment_foot(recipe.on, shot, cast)
+    height = foot + from_mm(recipe.at_mm)
     line = level_line(triangles, points[:, 1] - height)
     if line.count == 0:
         low, high = points[:, 1].min(), points[:, 1].max()
         raise ShotError(
-            f"'{recipe.on}' has no cloth at a height of {height * 1e3:.0f} mm; it hangs from "
-            f"{high * 1e3:.0f} to {low * 1e3:.0f} mm",
+            f"'{recipe.on}' has no cloth at a height of {recipe.at_mm:.0f} mm; it hangs from "
+            f"{(high - foot) * 1e3:.0f} to {(low - foot) * 1e3:.0f} mm",
             remedy="Sew the tier on between these",
         )
     axis = line.of(points)[:, [0, 2]].mean(axis=0)
-    sections = sections_of(points, triangles, axis, height, min(height - 0.05, float(points[:, 1].min())))
+    sections = sections_of(points, triangles, axis, height, min(height - 0.05, float(points[:, 1].min())), foot)
     clear = thickness + SPARE
     sewn = float(sections.girths()[0]) + 2 * np.pi * clear
     tier = tier_of(recipe)

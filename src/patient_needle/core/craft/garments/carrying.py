@@ -16,7 +16,6 @@ from .surface import GarmentSurface
 
 HALF = 0.5  # a vertex is chosen where more of the cloth around it was
 NEAR = 2.0  # spacings that a place may lie from where there was cloth
-ON_TUBE = 0.02  # of the way round, the same for cloth cut in rings
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,7 +24,7 @@ class Carrying:
 
     on, weights  (k,) old triangle and (k, 3) barycentric: where each new vertex was; there (k,) whether there
                  was cloth
-    nearest      (n,) the new vertex nearest to each old one; kept (n,) whether there still is cloth
+    kept         (n,) whether there still is cloth where each old vertex was
     """
 
     old: GarmentSurface
@@ -33,7 +32,6 @@ class Carrying:
     on: Indices
     weights: Points
     there: Flags
-    nearest: Indices
     kept: Flags
     spaces: tuple[Points, Points] | None
 
@@ -44,18 +42,17 @@ class Carrying:
         """
         one, other = GarmentSurface.of(old.surface), GarmentSurface.of(new.surface)
         if isinstance(old, FromRings) and isinstance(new, FromRings):
-            names = [course.name for course in new.courses]
-            before, after = old.rolled(names), new.rolled(names)
+            before, after = old.on_tube(new.courses), new.on_tube(new.courses)
             on, weights, away = closest_points(build_tree(before, one.triangles), before, after)
             _, _, back = closest_points(build_tree(after, other.triangles), after, before)
-            reach, spaces = ON_TUBE, (before, after)
+            spaces = (before, after)
         else:
             before, after = one.mesh.vertices, other.mesh.vertices
             on, weights, away = one.nearest(after, other.normals)
             _, _, back = other.nearest(before, one.normals)
-            reach, spaces = NEAR * max(one.spacing, other.spacing), None
-        nearest = np.asarray(cKDTree(after).query(before)[1], np.int32)
-        return Carrying(one, other, on, weights, away < reach, nearest, back < reach, spaces)
+            spaces = None
+        reach = NEAR * max(one.spacing, other.spacing)
+        return Carrying(one, other, on, weights, away < reach, back < reach, spaces)
 
     def values(self, values: Scalars) -> Scalars:
         """Values (n,) at the new vertices, (k,); where there was no cloth as at the nearest that was."""
@@ -66,20 +63,38 @@ class Carrying:
         return _mixed(self.weights, self.on, self.old.triangles, points)
 
     def vertices(self, chosen: Indices, grips: Scalars | None = None) -> tuple[Indices, Scalars | None, int]:
-        """The new vertices (c,) for old ones, their grips (c,), and for how many old ones there is no cloth."""
-        inside = np.zeros(len(self.kept))
-        inside[chosen] = 1.0
-        share = np.where(self.there, self.values(inside), 0.0)
-        taken = share >= HALF
-        thin = chosen[~np.isin(chosen, self.old.triangles[inside[self.old.triangles].min(axis=1) > 0])]
-        taken[self.nearest[thin[self.kept[thin]]]] = True
+        """The new vertices (c,) for old ones, their grips (c,), and how many old ones have no cloth now."""
+        is_chosen = np.zeros(len(self.kept), bool)
+        is_chosen[chosen] = True
+        whole = is_chosen[self.old.triangles].all(axis=1)
+        wide = np.zeros(len(self.kept))
+        wide[self.old.triangles[whole]] = 1.0
+        taken = np.where(self.there, self.values(wide), 0.0) >= HALF
+        taken[self._along(is_chosen, wide > 0)] = True
         lost = int((~self.kept[chosen]).sum())
         found = np.flatnonzero(taken).astype(np.int32)
         if grips is None:
             return found, None, lost
         gripped = np.zeros(len(self.kept))
         gripped[chosen] = grips
-        return found, np.clip(self.values(gripped)[found] / np.maximum(share[found], HALF), 0.0, 1.0), lost
+        share = self.values(is_chosen.astype(float))[found]
+        return found, np.clip(self.values(gripped)[found] / np.maximum(share, HALF), 0.0, 1.0), lost
+
+    def _along(self, is_chosen: Flags, wide: Flags) -> Indices:
+        """The new vertices nearest to chosen ones that are no part of an area, and to edges between them."""
+        thin = is_chosen & ~wide & self.kept
+        edges = self.old.topology.edges
+        edges = edges[is_chosen[edges].all(axis=1) & thin[edges].any(axis=1) & self.kept[edges].all(axis=1)]
+        before, after = self.spaces or (self.old.mesh.vertices, self.new.mesh.vertices)
+        ends = before[edges]
+        length = float(np.linalg.norm(ends[:, 0] - ends[:, 1], axis=1).max(initial=0.0))
+        finest = _shortest(after, self.new.topology.edges)
+        shares = np.linspace(0, 1, 2 + int(2 * length / max(finest, 1e-9)))
+        places = [before[thin], *(ends[:, 0] + share * (ends[:, 1] - ends[:, 0]) for share in shares)]
+        every = np.concatenate(places)
+        if len(every) == 0:
+            return np.zeros(0, np.int32)
+        return np.unique(cKDTree(after).query(every)[1]).astype(np.int32)
 
     def places(self, points: Points, facing: Points) -> tuple[Points, Points, Flags]:
         """Places (q, 3) m near the old cloth, and ways it faces there (q, 3), on the new; (q,) whether it is
@@ -94,7 +109,11 @@ class Carrying:
         moved = _mixed(there, on, self.new.triangles, self.new.mesh.vertices)
         normals = vertex_normals(self.new.mesh.vertices, self.new.triangles)
         faces = _mixed(there, on, self.new.triangles, normals)
-        return moved, faces / np.linalg.norm(faces, axis=1, keepdims=True), away < ON_TUBE
+        return (
+            moved,
+            faces / np.linalg.norm(faces, axis=1, keepdims=True),
+            away < NEAR * max(self.old.spacing, self.new.spacing),
+        )
 
     @property
     def moves(self) -> bool:
@@ -103,6 +122,11 @@ class Carrying:
             self.old.mesh.vertices.shape == self.new.mesh.vertices.shape
             and np.array_equal(self.old.mesh.vertices, self.new.mesh.vertices)
         )
+
+
+def _shortest(points: Points, edges: Indices) -> float:
+    """A length of edge that one in ten stays below."""
+    return float(np.percentile(np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1), 10))
 
 
 def _mixed(weights: Points, on: Indices, triangles: Triangles, values: Points) -> Points:

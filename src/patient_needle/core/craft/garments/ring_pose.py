@@ -96,7 +96,7 @@ def _hung(course: Course, sections: Sections, above: _Above, clear: float, fold:
         here = sections.at(height)
         widest = np.maximum(widest, here)
         outline = min(cloth, max(outline, _round(widest, clear) if row else 0.0))
-        reach = _outline(here, widest, outline, clear, course, height)
+        reach = _outline(here, widest, outline, clear, course, height, sections.foot)
         if own:
             stands = _standing(reach, above.folds, own, cloth, RISE * depth)
         flat = _evenly(_folded(reach, _folds(above, own, stands), columns), columns)
@@ -119,12 +119,12 @@ def _round(reach: Scalars, clear: float) -> float:
 
 
 def _outline(
-    here: Scalars, widest: Scalars, length: float, clear: float, course: Course, height: float
+    here: Scalars, widest: Scalars, length: float, clear: float, course: Course, height: float, foot: float
 ) -> Scalars:
     """Reach (DIRECTIONS,) of a convex outline, `length` m round, about a figure that is `here` at a height."""
     own, wide = _round(here, clear), _round(widest, clear)
     if length * (1 + GIVES) < own:
-        short, round_it, up = ((own - length) * 1e3, own * 1e3, height * 1e3)
+        short, round_it, up = ((own - length) * 1e3, own * 1e3, (height - foot) * 1e3)
         raise ShotError(
             f"the {course.name} is {short:.0f} mm too narrow at a height of {up:.0f} mm: it has "
             f"{length * 1e3:.0f} mm of cloth there, and the figure needs {round_it:.0f} mm",

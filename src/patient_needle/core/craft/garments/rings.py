@@ -21,8 +21,7 @@ GATHERED = 1.02  # from here on a course is sewn to a shorter edge by a row of i
 ROW = 0.87  # of the spacing, the height of a row of even triangles
 UNEVEN = 0.6  # of a gathered edge, the most by which the two others of its triangle differ
 ASIDE = 0.02  # m between gores in the UVs
-TUBE_ROW = 0.3  # of the way round, how deep each course is on the tube that places are carried over by
-UNKNOWN = 1000
+FAR_BELOW = 1000.0  # m
 
 
 @dataclass(frozen=True)
@@ -65,6 +64,7 @@ class Tier:
 class RingsCut:
     """A skirt between a waist and a hem, m above the floor; tiers hang from the hem, each from the one before.
 
+    foot      m above the floor, what heights count from where they are told
     band      m deep, none at 0; ease m that it is longer than the figure's girth beneath it
     fullness  cloth at the top of the skirt over the band; flare: its hem over its top
     opening   in front: none, a slit of `slit` m from the lowest hem, or open from top to hem
@@ -79,6 +79,7 @@ class RingsCut:
     opening: Literal["closed", "slit", "open"] = "closed"
     slit: float = 0.3
     tiers: tuple[Tier, ...] = ()
+    foot: float = 0.0
 
     def courses(self, girth: float) -> tuple[Course, ...]:
         """What is cut for a figure of `girth` m round at the band. `ShotError` for what cannot be cut."""
@@ -103,8 +104,8 @@ class RingsCut:
     def _check(self) -> None:
         if self.hem >= self.waist - self.band:
             raise ShotError(
-                f"the hem, at {self.hem * 1e3:.0f} mm, is not below the band, which ends at "
-                f"{(self.waist - self.band) * 1e3:.0f} mm",
+                f"the hem, at {(self.hem - self.foot) * 1e3:.0f} mm, is not below the band, which ends at "
+                f"{(self.waist - self.band - self.foot) * 1e3:.0f} mm",
                 remedy="Lower the hem or raise the waist",
             )
         if self.fullness < 1:
@@ -317,91 +318,20 @@ class _Gore:
         self.straight = abs(self.widening) < 1e-3
         self.width = max(course.top, course.hem) / gores
 
-    def rolled(self, share: Scalars, depth: Scalars) -> Vectors:
-        """Flat points (n, 2) m, by the share of the gore's width from its left side, and the depth."""
-        length = self.course.round_at(depth)
-        if self.straight:
-            return np.stack([(share - 0.5) * length / self.gores, -depth], axis=1)
-        radius, sign = length / abs(self.widening), np.sign(self.widening)
-        angle = (share - 0.5) * abs(self.widening) / self.gores
-        first = self.course.top / abs(self.widening)
-        return np.stack([radius * np.sin(angle), -sign * (radius * np.cos(angle) - first)], axis=1)
-
-    def unrolled(self, flat: Vectors) -> Vectors:
-        """Share and depth (n, 2) of flat points."""
-        if self.straight:
-            length = self.course.round_at(-flat[:, 1])
-            return np.stack([flat[:, 0] * self.gores / length + 0.5, -flat[:, 1]], axis=1)
-        first, sign = self.course.top / abs(self.widening), np.sign(self.widening)
-        down = first - sign * flat[:, 1]
-        radius = np.hypot(flat[:, 0], down)
-        angle = np.arctan2(flat[:, 0], down)
-        share = angle * self.gores / abs(self.widening) + 0.5
-        return np.stack([share, sign * (radius - first)], axis=1)
-
-    def outline(self, depths: Scalars, hem: int, top: int) -> Vectors:
-        """Its outline counter-clockwise, from the hem's left end, cut at depths (k,) along the sides."""
-        across, above = np.linspace(0, 1, hem + 1), np.linspace(1, 0, top + 1)
-        side = depths[1:-1]
-        return np.concatenate(
-            [
-                self.rolled(across, np.full(hem + 1, depths[-1])),
-                self.rolled(np.ones(len(side)), side[::-1]),
-                self.rolled(above, np.full(top + 1, depths[0])),
-                self.rolled(np.zeros(len(side)), side),
-            ]
-        )
-
-
-def _areas(corners: Vectors) -> Scalars:
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
-
-
-def _gathered(corners: Vectors, base: float) -> Vectors:
-    """Triangles (m, 3, 2) whose first and last corner lie on a gathered edge, with that edge `base` m long and
-    the two others as cut.
-    """
-    first = np.linalg.norm(corners[:, 1] - corners[:, 0], axis=1)
-    last = np.linalg.norm(corners[:, 1] - corners[:, 2], axis=1)
-    mean, apart = (first + last) / 2, np.clip((first - last) / 2, -UNEVEN * base / 2, UNEVEN * base / 2)
-    first, last = mean + apart, mean - apart
-    along = (first**2 - last**2 + base**2) / (2 * base)
-    out = np.zeros_like(corners)
-    out[:, 1, 0], out[:, 2, 0] = along, base
-    out[:, 1, 1] = -np.sqrt(first**2 - along**2)
-    return out
-
-
-@dataclass(frozen=True, eq=False)
-class FromRings:
-    """A garment whose flat pieces were cut in rings: at rest as cut, worn as placed.
-
-    surface  the mesh as it is placed
-    """
-
-    surface: Mesh
-    mesh: RingsMesh
-    courses: tuple[Course, ...]
-
-    def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
-        """Rest metric from the cut, start and allowed nearness as placed."""
-        metric = replace(metric_of_pieces(self.mesh.corners, topology), areas=self.mesh.cut_areas)
-        points = self.surface.vertices
-        return GarmentShape(
-            name, topology, metric, placed=points, near=points, surface=self.surface,
-            source_face=cut.source_face, directions="down the pieces",
-        )  # fmt: skip
-
-    def rolled(self, names: Sequence[str]) -> Points:
-        """Every vertex (n, 3) on a tube that is 1 round, courses called `names` one below the other and all
-        equally deep, however they are cut; those of another name lie far below.
+    def on_tube(self, courses: Sequence[Course]) -> Points:
+        """Every vertex (n, 3) m on a tube of these courses, one below the other, by the name of its own course,
+        its way round and its share of the depth; far below where there is no course of that name.
         """
-        row = np.array([names.index(c.name) if c.name in names else UNKNOWN for c in self.courses], float)
-        depth = np.array([c.depth for c in self.courses])
+        names = [course.name for course in courses]
+        place = np.array([names.index(c.name) if c.name in names else -1 for c in self.courses])
+        at = place[self.mesh.course]
+        share = self.mesh.depth / np.array([c.depth for c in self.courses])[self.mesh.course]
+        top, hem, deep = (np.array([getattr(c, key) for c in courses]) for key in ("top", "hem", "depth"))
+        above = np.concatenate([[0.0], np.cumsum(deep)[:-1]])
+        radius = (top[at] + share * (hem - top)[at]) / 2 / np.pi
+        down = np.where(at < 0, FAR_BELOW + share, above[at] + share * deep[at])
         turn = 2 * np.pi * self.mesh.fraction
-        down = TUBE_ROW * (row[self.mesh.course] + self.mesh.depth / depth[self.mesh.course])
-        return np.stack([np.sin(turn), -2 * np.pi * down, np.cos(turn)], axis=1) / (2 * np.pi)
+        return np.stack([radius * np.sin(turn), -down, radius * np.cos(turn)], axis=1)
 
 
 def source_of_rings(name: str, mesh: RingsMesh, courses: Sequence[Course], placed: Points) -> FromRings:

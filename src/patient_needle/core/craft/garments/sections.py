@@ -24,12 +24,13 @@ class Sections:
     heights  (k,) m, falling evenly
     reach    (k, DIRECTIONS) m, from `middle` to the tangent square to each direction; the first points along z,
              the next turn towards x
-    middle   (2,) m, x and z of the axis that they are measured round
+    middle   (2,) m, x and z of the axis that they are measured round; foot: m, what heights are told from
     """
 
     heights: Scalars
     reach: Vectors
     middle: Vectors
+    foot: float = 0.0
 
     def girths(self) -> Scalars:
         """(k,) m, the length of a string drawn tight around each."""
@@ -51,7 +52,9 @@ def girth_of(reach: Vectors) -> Scalars:
     return np.asarray(2 * np.pi * reach.mean(axis=-1))
 
 
-def sections_of(points: Points, triangles: Triangles, axis: Vectors, top: float, bottom: float) -> Sections:
+def sections_of(
+    points: Points, triangles: Triangles, axis: Vectors, top: float, bottom: float, foot: float = 0.0
+) -> Sections:
     """Level sections of a figure, points (n, 3) m, round an upright axis at x and z (2,) m, from one height
     down to another. Where nothing of it is cut a level is as the one above.
 
@@ -65,13 +68,13 @@ def sections_of(points: Points, triangles: Triangles, axis: Vectors, top: float,
         found = _belonging(line, points, axis, hull)
         if found is None and k == 0:
             raise ShotError(
-                f"the figure has no girth at a height of {height * 1e3:.0f} mm",
+                f"the figure has no girth at a height of {(height - foot) * 1e3:.0f} mm",
                 remedy="Set the waist where a level plane cuts its trunk",
             )
         if found is not None:
             hull = found
         reach[k] = ((hull - axis) @ WAYS.T).max(axis=0)
-    return Sections(heights, reach, np.asarray(axis, float))
+    return Sections(heights, reach, np.asarray(axis, float), foot)
 
 
 def trunk_at(points: Points, triangles: Triangles, height: float) -> Vectors:
