@@ -318,6 +318,82 @@ class _Gore:
         self.straight = abs(self.widening) < 1e-3
         self.width = max(course.top, course.hem) / gores
 
+    def rolled(self, share: Scalars, depth: Scalars) -> Vectors:
+        """Flat points (n, 2) m, by the share of the gore's width from its left side, and the depth."""
+        length = self.course.round_at(depth)
+        if self.straight:
+            return np.stack([(share - 0.5) * length / self.gores, -depth], axis=1)
+        radius, sign = length / abs(self.widening), np.sign(self.widening)
+        angle = (share - 0.5) * abs(self.widening) / self.gores
+        first = self.course.top / abs(self.widening)
+        return np.stack([radius * np.sin(angle), -sign * (radius * np.cos(angle) - first)], axis=1)
+
+    def unrolled(self, flat: Vectors) -> Vectors:
+        """Share and depth (n, 2) of flat points."""
+        if self.straight:
+            length = self.course.round_at(-flat[:, 1])
+            return np.stack([flat[:, 0] * self.gores / length + 0.5, -flat[:, 1]], axis=1)
+        first, sign = self.course.top / abs(self.widening), np.sign(self.widening)
+        down = first - sign * flat[:, 1]
+        radius = np.hypot(flat[:, 0], down)
+        angle = np.arctan2(flat[:, 0], down)
+        share = angle * self.gores / abs(self.widening) + 0.5
+        return np.stack([share, sign * (radius - first)], axis=1)
+
+    def outline(self, depths: Scalars, hem: int, top: int) -> Vectors:
+        """Its outline counter-clockwise, from the hem's left end, cut at depths (k,) along the sides."""
+        across, above = np.linspace(0, 1, hem + 1), np.linspace(1, 0, top + 1)
+        side = depths[1:-1]
+        return np.concatenate(
+            [
+                self.rolled(across, np.full(hem + 1, depths[-1])),
+                self.rolled(np.ones(len(side)), side[::-1]),
+                self.rolled(above, np.full(top + 1, depths[0])),
+                self.rolled(np.zeros(len(side)), side),
+            ]
+        )
+
+
+def _areas(corners: Vectors) -> Scalars:
+    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
+
+
+def _gathered(corners: Vectors, base: float) -> Vectors:
+    """Triangles (m, 3, 2) whose first and last corner lie on a gathered edge, with that edge `base` m long and
+    the two others as cut.
+    """
+    first = np.linalg.norm(corners[:, 1] - corners[:, 0], axis=1)
+    last = np.linalg.norm(corners[:, 1] - corners[:, 2], axis=1)
+    mean, apart = (first + last) / 2, np.clip((first - last) / 2, -UNEVEN * base / 2, UNEVEN * base / 2)
+    first, last = mean + apart, mean - apart
+    along = (first**2 - last**2 + base**2) / (2 * base)
+    out = np.zeros_like(corners)
+    out[:, 1, 0], out[:, 2, 0] = along, base
+    out[:, 1, 1] = -np.sqrt(first**2 - along**2)
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class FromRings:
+    """A garment whose flat pieces were cut in rings: at rest as cut, worn as placed.
+
+    surface  the mesh as it is placed
+    """
+
+    surface: Mesh
+    mesh: RingsMesh
+    courses: tuple[Course, ...]
+
+    def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
+        """Rest metric from the cut, start and allowed nearness as placed."""
+        metric = replace(metric_of_pieces(self.mesh.corners, topology), areas=self.mesh.cut_areas)
+        points = self.surface.vertices
+        return GarmentShape(
+            name, topology, metric, placed=points, near=points, surface=self.surface,
+            source_face=cut.source_face, directions="down the pieces",
+        )  # fmt: skip
+
     def on_tube(self, courses: Sequence[Course]) -> Points:
         """Every vertex (n, 3) m on a tube of these courses, one below the other, by the name of its own course,
         its way round and its share of the depth; far below where there is no course of that name.
