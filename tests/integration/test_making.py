@@ -302,3 +302,34 @@ def test_a_garment_is_made_without_a_server(tmp_path):
     )
     assert wrong.returncode == 1
     assert "a spacing of 0.1 mm" in wrong.stderr
+
+
+def test_a_map_of_spacing_makes_it_finer_there_and_goes_along_with_the_cut(caller, skirt):
+    number = body(caller.get(f"/api/shots/{skirt}"))["revision"]
+    base = f"/api/shots/{skirt}/revisions/{number}/garments/skirt/mesh"
+    rest = array(caller.get(f"{base}/rest")).reshape(-1, 3)
+    front = rest[np.argmax(rest[:, 2] - 5 * np.abs(rest[:, 1] - FOOT - 0.88))].tolist()
+    stroke = {"kind": "stroke", "radius_mm": 60, "hits": [[*front, 0.0, 0.0, 1.0, 1.0]]}
+    finer = {"map": "front", "span": [1.0, 0.4], "steps": [stroke]}
+    spacing = RINGS["spacing"] | {"finer": finer}
+    found = remade(caller, skirt, "skirt", RINGS | {"spacing": spacing})
+    edited(caller, skirt, found["garments"])
+    assert edge_near(caller, skirt, front) < 0.6 * edge_near(caller, skirt, [front[0], front[1], -front[2]])
+    recipe = body(caller.get(f"/api/shots/{skirt}"))["document"]["garments"][0]["recipe"]
+    longer = remade(caller, skirt, "skirt", recipe | {"hem_mm": 600})["garments"][0]["recipe"]
+    (moved,) = longer["spacing"]["finer"]["steps"]
+    assert moved["hits"][0][1] < front[1] - 0.05
+    values = {"kind": "values", "values": [0.5]}
+    bad = RINGS | {"spacing": spacing | {"finer": finer | {"steps": [values]}}}
+    problem(caller.post(f"/api/shots/{skirt}/revisions/2/garments/skirt/remade", json={"recipe": bad}), 422)
+
+
+def edge_near(caller, shot, place):
+    """The mean edge within 5 cm of a place, m."""
+    number = body(caller.get(f"/api/shots/{shot}"))["revision"]
+    base = f"/api/shots/{shot}/revisions/{number}/garments/skirt/mesh"
+    points = array(caller.get(f"{base}/rest")).reshape(-1, 3)
+    triangles = array(caller.get(f"{base}/triangles")).reshape(-1, 3)
+    corners = points[triangles]
+    near = np.linalg.norm(corners.mean(axis=1) - place, axis=1) < 0.05
+    return float(np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)[near].mean())

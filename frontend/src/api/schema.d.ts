@@ -3055,6 +3055,120 @@ export interface components {
             recipe: components["schemas"]["RecipeAsk.FileRecipe"] | components["schemas"]["RecipeAsk.RingsRecipe"] | components["schemas"]["RecipeAsk.FlounceRecipe"];
         };
         /**
+         * AlongStep
+         * @description From one value to another along a line, held beyond its ends; places in m of the garment as made.
+         */
+        "RecipeAsk.AlongStep": {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "along";
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Values
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * ChangeStep
+         * @description Of all values: inverted, scaled by `amount`, clamped from `amount` to `other`, smoothed over `amount` mm
+         *     of cloth.
+         */
+        "RecipeAsk.ChangeStep": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "invert" | "scale" | "clamp" | "smooth";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "change";
+            /**
+             * Other
+             * @default 1
+             */
+            other: number;
+        };
+        /**
+         * ChoiceRecord
+         * @description Which vertices: exactly one of group, border, vertices, `named`, a choice that the garment keeps, or
+         *     whole; of it the row that many edges away, if not 0; then rings around that, fewer below 0, then `fade`
+         *     rings more over which the grip falls to nothing. grips, one for each of `vertices`, multiply the hold's.
+         */
+        "RecipeAsk.ChoiceRecord": {
+            /**
+             * Border
+             * @default null
+             */
+            border: ("highest" | "lowest" | "longest") | null;
+            /**
+             * Fade
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Grips
+             * @default null
+             */
+            grips: number[] | null;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+            /**
+             * Rings
+             * @default 0
+             */
+            rings: number;
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
+            /**
+             * Vertices
+             * @default null
+             */
+            vertices: number[] | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+        };
+        /**
          * FileRecipe
          * @description A garment that is one mesh of a file, at rest as it lies there: warp direction where its UVs are no
          *     pattern; starts_at: the shot's frame of the file's first one, for a hold that follows its motion. sheet: one
@@ -3142,6 +3256,44 @@ export interface components {
             ];
         };
         /**
+         * FillStep
+         * @description The same value everywhere.
+         */
+        "RecipeAsk.FillStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+            /** Value */
+            value: number;
+        };
+        /**
+         * FinerRecord
+         * @description What makes edges shorter in places: the steps of a map as they were when the garment was meshed by it,
+         *     and what 0 and 1 mean, as factors of the spacing. Steps go by place: none of them may name vertices.
+         */
+        "RecipeAsk.FinerRecord": {
+            /** Map */
+            map: string;
+            /**
+             * Span
+             * @default [
+             *       1,
+             *       0.5
+             *     ]
+             */
+            span: [
+                number,
+                number
+            ];
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["RecipeAsk.StrokeStep"] | components["schemas"]["RecipeAsk.FillStep"] | components["schemas"]["RecipeAsk.AlongStep"] | components["schemas"]["RecipeAsk.FromChoiceStep"] | components["schemas"]["RecipeAsk.FromWeightsStep"] | components["schemas"]["RecipeAsk.FromDistanceStep"] | components["schemas"]["RecipeAsk.FromGarmentStep"] | components["schemas"]["RecipeAsk.FromFileStep"] | components["schemas"]["RecipeAsk.ChangeStep"] | components["schemas"]["RecipeAsk.WithStep"] | components["schemas"]["RecipeAsk.MirrorStep"] | components["schemas"]["RecipeAsk.ValuesStep"])[];
+        };
+        /**
          * FlounceRecipe
          * @description A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
          *     the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
@@ -3180,10 +3332,122 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
             spacing: components["schemas"]["RecipeAsk.SpacingRecord"];
+        };
+        /**
+         * FromChoiceStep
+         * @description From one value at chosen vertices to another some way off along the cloth.
+         */
+        "RecipeAsk.FromChoiceStep": {
+            choose: components["schemas"]["RecipeAsk.ChoiceRecord"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_choice";
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FromDistanceStep
+         * @description From one value on a cast member, as it stands in its rest pose, to another some way off.
+         */
+        "RecipeAsk.FromDistanceStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_distance";
+            /** Member */
+            member: string;
+            /**
+             * Reach Mm
+             * @default 100
+             */
+            reach_mm: number;
+            /**
+             * Values
+             * @default [
+             *       1,
+             *       0
+             *     ]
+             */
+            values: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FromFileStep
+         * @description Values from a file: a grey PNG laid over the UVs, or a PLY or USD mesh of the same vertices whose values
+         *     are called `named`, if it has several kinds.
+         */
+        "RecipeAsk.FromFileStep": {
+            /** File */
+            file: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_file";
+            /**
+             * Named
+             * @default null
+             */
+            named: string | null;
+        };
+        /**
+         * FromGarmentStep
+         * @description A map of another garment at its nearest place; what is further off than the reach stays as it was.
+         */
+        "RecipeAsk.FromGarmentStep": {
+            /** Garment */
+            garment: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_garment";
+            /** Map */
+            map: string;
+            /**
+             * Reach Mm
+             * @default 50
+             */
+            reach_mm: number;
+        };
+        /**
+         * FromWeightsStep
+         * @description How much the joints carry the nearest place of a cast member.
+         */
+        "RecipeAsk.FromWeightsStep": {
+            /** Joints */
+            joints: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "from_weights";
+            /** Member */
+            member: string;
         };
         /**
          * LetOutRecord
@@ -3199,6 +3463,22 @@ export interface components {
             reach_mm: number;
             /** Vertices */
             vertices: number[];
+        };
+        /**
+         * MirrorStep
+         * @description One side of x = 0, 1 or -1, copied to the other.
+         */
+        "RecipeAsk.MirrorStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror";
+            /**
+             * Side
+             * @enum {integer}
+             */
+            side: -1 | 1;
         };
         /**
          * PlacedRecord
@@ -3297,6 +3577,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -3311,7 +3592,8 @@ export interface components {
         };
         /**
          * SpacingRecord
-         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         * @description How long the edges of a garment's triangles are: two lengths, which of them is in use, and what makes
+         *     them shorter in places.
          */
         "RecipeAsk.SpacingRecord": {
             /**
@@ -3324,12 +3606,79 @@ export interface components {
              * @default 9
              */
             fine_mm: number;
+            /** @default null */
+            finer: components["schemas"]["RecipeAsk.FinerRecord"] | null;
             /**
              * Use
              * @default draft
              * @enum {string}
              */
             use: "draft" | "fine";
+        };
+        /**
+         * StrokeStep
+         * @description A stroke as a step of a map. Its hits stand here or in a file beside the shot's (`strokes`).
+         */
+        "RecipeAsk.StrokeStep": {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Hits
+             * @default null
+             */
+            hits: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stroke";
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Mode
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "lift" | "set" | "blend";
+            /**
+             * Radius Mm
+             * @default 40
+             */
+            radius_mm: number;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
         };
         /**
          * TierRecord
@@ -3352,6 +3701,38 @@ export interface components {
              * @default 1.5
              */
             gather: number;
+        };
+        /**
+         * ValuesStep
+         * @description A value for each vertex.
+         */
+        "RecipeAsk.ValuesStep": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "values";
+            /** Values */
+            values: number[];
+        };
+        /**
+         * WithStep
+         * @description Put together with another map of the garment.
+         */
+        "RecipeAsk.WithStep": {
+            /**
+             * How
+             * @default multiply
+             * @enum {string}
+             */
+            how: "multiply" | "least" | "most";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "with_map";
+            /** Map */
+            map: string;
         };
         /**
          * Remade
@@ -3648,6 +4029,31 @@ export interface components {
             stiffness: number;
         };
         /**
+         * FinerRecord
+         * @description What makes edges shorter in places: the steps of a map as they were when the garment was meshed by it,
+         *     and what 0 and 1 mean, as factors of the spacing. Steps go by place: none of them may name vertices.
+         */
+        "Remade.FinerRecord": {
+            /** Map */
+            map: string;
+            /**
+             * Span
+             * @default [
+             *       1,
+             *       0.5
+             *     ]
+             */
+            span: [
+                number,
+                number
+            ];
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Remade.StrokeStep"] | components["schemas"]["Remade.FillStep"] | components["schemas"]["Remade.AlongStep"] | components["schemas"]["Remade.FromChoiceStep"] | components["schemas"]["Remade.FromWeightsStep"] | components["schemas"]["Remade.FromDistanceStep"] | components["schemas"]["Remade.FromGarmentStep"] | components["schemas"]["Remade.FromFileStep"] | components["schemas"]["Remade.ChangeStep"] | components["schemas"]["Remade.WithStep"] | components["schemas"]["Remade.MirrorStep"] | components["schemas"]["Remade.ValuesStep"])[];
+        };
+        /**
          * FinishedRecord
          * @description An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of.
          */
@@ -3701,6 +4107,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -4014,7 +4421,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping";
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping" | "spacing";
             /**
              * Span
              * @default null
@@ -4142,6 +4549,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -4156,7 +4564,8 @@ export interface components {
         };
         /**
          * SpacingRecord
-         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         * @description How long the edges of a garment's triangles are: two lengths, which of them is in use, and what makes
+         *     them shorter in places.
          */
         "Remade.SpacingRecord": {
             /**
@@ -4169,6 +4578,8 @@ export interface components {
              * @default 9
              */
             fine_mm: number;
+            /** @default null */
+            finer: components["schemas"]["Remade.FinerRecord"] | null;
             /**
              * Use
              * @default draft
@@ -4980,6 +5391,31 @@ export interface components {
             stiffness: number;
         };
         /**
+         * FinerRecord
+         * @description What makes edges shorter in places: the steps of a map as they were when the garment was meshed by it,
+         *     and what 0 and 1 mean, as factors of the spacing. Steps go by place: none of them may name vertices.
+         */
+        "Shot.FinerRecord": {
+            /** Map */
+            map: string;
+            /**
+             * Span
+             * @default [
+             *       1,
+             *       0.5
+             *     ]
+             */
+            span: [
+                number,
+                number
+            ];
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["Shot.StrokeStep"] | components["schemas"]["Shot.FillStep"] | components["schemas"]["Shot.AlongStep"] | components["schemas"]["Shot.FromChoiceStep"] | components["schemas"]["Shot.FromWeightsStep"] | components["schemas"]["Shot.FromDistanceStep"] | components["schemas"]["Shot.FromGarmentStep"] | components["schemas"]["Shot.FromFileStep"] | components["schemas"]["Shot.ChangeStep"] | components["schemas"]["Shot.WithStep"] | components["schemas"]["Shot.MirrorStep"] | components["schemas"]["Shot.ValuesStep"])[];
+        };
+        /**
          * FinishedRecord
          * @description An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of.
          */
@@ -5033,6 +5469,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -5391,7 +5828,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping";
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping" | "spacing";
             /**
              * Span
              * @default null
@@ -5542,6 +5979,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -5692,7 +6130,8 @@ export interface components {
         };
         /**
          * SpacingRecord
-         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         * @description How long the edges of a garment's triangles are: two lengths, which of them is in use, and what makes
+         *     them shorter in places.
          */
         "Shot.SpacingRecord": {
             /**
@@ -5705,6 +6144,8 @@ export interface components {
              * @default 9
              */
             fine_mm: number;
+            /** @default null */
+            finer: components["schemas"]["Shot.FinerRecord"] | null;
             /**
              * Use
              * @default draft
@@ -6526,6 +6967,31 @@ export interface components {
             stiffness: number;
         };
         /**
+         * FinerRecord
+         * @description What makes edges shorter in places: the steps of a map as they were when the garment was meshed by it,
+         *     and what 0 and 1 mean, as factors of the spacing. Steps go by place: none of them may name vertices.
+         */
+        "ShotEdit.FinerRecord": {
+            /** Map */
+            map: string;
+            /**
+             * Span
+             * @default [
+             *       1,
+             *       0.5
+             *     ]
+             */
+            span: [
+                number,
+                number
+            ];
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["ShotEdit.StrokeStep"] | components["schemas"]["ShotEdit.FillStep"] | components["schemas"]["ShotEdit.AlongStep"] | components["schemas"]["ShotEdit.FromChoiceStep"] | components["schemas"]["ShotEdit.FromWeightsStep"] | components["schemas"]["ShotEdit.FromDistanceStep"] | components["schemas"]["ShotEdit.FromGarmentStep"] | components["schemas"]["ShotEdit.FromFileStep"] | components["schemas"]["ShotEdit.ChangeStep"] | components["schemas"]["ShotEdit.WithStep"] | components["schemas"]["ShotEdit.MirrorStep"] | components["schemas"]["ShotEdit.ValuesStep"])[];
+        };
+        /**
          * FinishedRecord
          * @description An earlier result, worn as it is: a cache in metres, Y up, its first frame, and which take it is of.
          */
@@ -6579,6 +7045,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -6937,7 +7404,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping";
+            role: "hold" | "stretch" | "shear" | "bend" | "weight" | "memory" | "friction" | "clearance" | "thickness" | "damping" | "spacing";
             /**
              * Span
              * @default null
@@ -7088,6 +7555,7 @@ export interface components {
              * @default {
              *       "draft_mm": 18,
              *       "fine_mm": 9,
+             *       "finer": null,
              *       "use": "draft"
              *     }
              */
@@ -7238,7 +7706,8 @@ export interface components {
         };
         /**
          * SpacingRecord
-         * @description How long the edges of a garment's triangles are: two lengths, and which of them is in use.
+         * @description How long the edges of a garment's triangles are: two lengths, which of them is in use, and what makes
+         *     them shorter in places.
          */
         "ShotEdit.SpacingRecord": {
             /**
@@ -7251,6 +7720,8 @@ export interface components {
              * @default 9
              */
             fine_mm: number;
+            /** @default null */
+            finer: components["schemas"]["ShotEdit.FinerRecord"] | null;
             /**
              * Use
              * @default draft

@@ -3,7 +3,7 @@ import type { FlounceRecipe, GarmentRecord, HoldRecord, Reading, Recipe, RingsRe
 import { type Edit, freeName, withGarment } from "./edits";
 import { count } from "./words";
 
-export const PLAIN_SPACING: SpacingRecord = { draft_mm: 15, fine_mm: 9, use: "draft" };
+export const PLAIN_SPACING: SpacingRecord = { draft_mm: 15, fine_mm: 9, use: "draft", finer: null };
 export const PLAIN_TIER: TierRecord = { depth_mm: 150, gather: 1.5, flare: 1 };
 /** Where a waist and a knee-length hem lie, as shares of a figure's height; common practice, no source. */
 const WAIST = 0.63;

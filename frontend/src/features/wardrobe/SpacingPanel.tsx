@@ -8,6 +8,7 @@ import { PLAIN_SPACING } from "../../domain/recipes";
 import { costOf, costSaid } from "../../domain/cost";
 import { mm } from "../../domain/words";
 import { usePaces, useRemake } from "../../state/queries";
+import { useRoom } from "../../state/room";
 import { Figure, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
 
@@ -35,7 +36,7 @@ export function SpacingPanel({ shot, garment, read }: { shot: Shot; garment: Gar
             disabled={remake.isPending}
             onClick={() => {
               const own = read === undefined ? PLAIN_SPACING.draft_mm : Math.round(read.spacing * 2000) / 2;
-              keep({ draft_mm: own, fine_mm: Math.max(0.5, Math.round(own * 10) / 20), use: "draft" }, `meshed anew at ${own} mm`);
+              keep({ draft_mm: own, fine_mm: Math.max(0.5, Math.round(own * 10) / 20), use: "draft", finer: null }, `meshed anew at ${own} mm`);
             }}
           >
             Mesh it anew
@@ -69,6 +70,7 @@ export function SpacingPanel({ shot, garment, read }: { shot: Shot; garment: Gar
               <NumberField key={use} label={`${use === "draft" ? "Draft" : "Fine"}, mm`} value={at[`${use}_mm`]} low={0.5} high={1000} keep={(value) => { keep({ ...at, [`${use}_mm`]: value }, `${use} ${value} mm`); }} />
             ))}
           </Box>
+          <Finer garment={garment} at={at} keep={keep} busy={remake.isPending} />
           {garment.recipe.kind === "file" && (
             <Button sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }} disabled={remake.isPending} onClick={() => { keep(null, "the file's own mesh"); }}>
               Back to the file’s own mesh
@@ -77,6 +79,48 @@ export function SpacingPanel({ shot, garment, read }: { shot: Shot; garment: Gar
         </>
       )}
     </Section>
+  );
+}
+
+/** Finer where a map of spacing says: the mesh goes by the map as it was when it was meshed by it. */
+function Finer({ garment, at, keep, busy }: { garment: GarmentRecord; at: SpacingRecord; keep(spacing: SpacingRecord, said: string): void; busy: boolean }) {
+  const set = useRoom((room) => room.set);
+  const maps = garment.maps.filter((one) => one.role === "spacing");
+  const used = at.finer ?? null;
+  if (maps.length === 0 && used === null) {
+    return (
+      <Button sx={{ ml: -0.75, fontWeight: 400, fontSize: 12.5 }} onClick={() => { set({ bench: "chalk" }); }}>
+        Finer in places: draw a map of spacing
+      </Button>
+    );
+  }
+  const now = maps.find((one) => one.name === used?.map);
+  const changed = used !== null && now !== undefined && JSON.stringify([now.steps, now.span ?? [1, 0.5]]) !== JSON.stringify([used.steps, used.span]);
+  return (
+    <Box role="group" aria-label="Finer in places">
+      {used !== null && (
+        <Typography sx={{ fontSize: 12.5 }}>
+          Finer where {used.map} says{changed ? "; it was drawn otherwise since" : ""}.
+        </Typography>
+      )}
+      {maps.map((map) => (
+        <Button
+          key={map.name}
+          disabled={busy || (used?.map === map.name && !changed)}
+          sx={{ ml: -0.75, mr: 1, fontWeight: 400, fontSize: 12.5 }}
+          onClick={() => {
+            keep({ ...at, finer: { map: map.name, span: map.span ?? [1, 0.5], steps: map.steps } }, `finer where ${map.name} says`);
+          }}
+        >
+          Mesh by {map.name}
+        </Button>
+      ))}
+      {used !== null && (
+        <Button disabled={busy} sx={{ fontWeight: 400, fontSize: 12.5 }} onClick={() => { keep({ ...at, finer: null }, "even spacing"); }}>
+          Even again
+        </Button>
+      )}
+    </Box>
   );
 }
 

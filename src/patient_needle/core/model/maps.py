@@ -17,7 +17,17 @@ from .holds import Choice
 from .typed import Scalars, Vectors
 
 Role = Literal[
-    "hold", "stretch", "shear", "bend", "weight", "memory", "friction", "clearance", "thickness", "damping"
+    "hold",
+    "stretch",
+    "shear",
+    "bend",
+    "weight",
+    "memory",
+    "friction",
+    "clearance",
+    "thickness",
+    "damping",
+    "spacing",
 ]
 Mode = Literal["add", "lift", "set", "blend"]
 
@@ -45,6 +55,7 @@ MAP_ROLES = (
     MapRole("clearance", "Clearance", "times as far from what it lies on", (1.0, 3.0)),
     MapRole("thickness", "Thickness", "times as thick where it meets other cloth and bodies", (1.0, 3.0)),
     MapRole("damping", "Damping", "times the damping", (1.0, 5.0)),
+    MapRole("spacing", "Spacing", "times the spacing, once the Wardrobe meshes by it", (1.0, 0.5)),
 )
 SPANS: Mapping[Role, tuple[float, float]] = {one.role: one.span for one in MAP_ROLES}
 

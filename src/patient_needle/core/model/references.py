@@ -27,6 +27,10 @@ def references(document: Document) -> Iterator[tuple[Document, str]]:
     begins = [garment["begins"] for garment in garments if garment.get("begins")]
     yield from ((one, "cache") for one in begins)
     yield from ((one["recipe"], "file") for one in begins if one["recipe"].get("file"))
+    recipes = [garment["recipe"] for garment in garments] + [one["recipe"] for one in begins]
+    finer = [((recipe.get("spacing") or {}).get("finer") or {}) for recipe in recipes]
+    steps = (step for one in finer for step in one.get("steps") or [])
+    yield from ((step, "file") for step in steps if step["kind"] in NAMING_STEPS and step.get("file"))
     for garment in garments:
         if garment["recipe"].get("file"):
             yield garment["recipe"], "file"

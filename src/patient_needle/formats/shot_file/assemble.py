@@ -13,6 +13,8 @@ from ...core.craft.garments.carrying import Carrying
 from ...core.craft.garments.health import mended
 from ...core.craft.garments.respacing import respaced
 from ...core.craft.garments.sources import FromMesh
+from ...core.craft.maps.finer import sizes_on
+from ...core.craft.maps.inputs import MapInputs
 from ...core.geometry.letting_out import girth_of, let_out
 from ...core.geometry.motion import CachedMotion
 from ...core.geometry.placing import in_metres, moved
@@ -26,13 +28,13 @@ from ...core.model.mesh import Mesh
 from ...core.model.motion import Motion, Window
 from ...core.model.shot import CastMember, Filling, Garment, RunIn, ShotPlan, Wind
 from ...core.model.tolerances import ALL
-from ...core.model.typed import Points
+from ...core.model.typed import Points, Scalars
 from ...core.model.units import from_mm, metres_per
 from .. import alembic_cache, glb, mdd, obj, pc2, ply, usd  # noqa: F401  (they register themselves)
 from ..contents import FigureAsk
 from ..frames import CacheFrames, lasting
 from ..registry import read_cache, read_figure
-from .carrying import Carried, carried
+from .carrying import Carried, carried, steps_carried
 from .document import (
     CastRecord,
     FileRecipe,
@@ -43,12 +45,13 @@ from .document import (
     Recipe,
     RingsRecipe,
     ShotFile,
+    SpacingRecord,
     WindRecord,
 )
 from .fabrics import fabrics_of
 from .holds import hold_of, kept_of
 from .making import Members, flounce_source, rings_source
-from .maps import maps_of
+from .maps import finer_of, maps_of
 from .members import AssembledMember, assemble_cast, assemble_member, placement_of
 from .ranges import curve_of
 
@@ -94,14 +97,16 @@ class Making:
     def made_by(self, recipe: Recipe, record: GarmentRecord) -> Source:
         """What a recipe makes for a garment of the shot."""
         if isinstance(recipe, FileRecipe):
-            return file_source(recipe, self.folder, record.name)
+            return file_source(recipe, self.folder, record.name, self.cast)
         fabric = fabric_of(record, self.shot)
         key = self._key(recipe, fabric.thickness)
         if key not in self.kept:
             if isinstance(recipe, RingsRecipe):
-                made = rings_source(record.name, recipe, self.cast, fabric.thickness)
+                made = rings_source(record.name, recipe, self.cast, fabric.thickness, self.folder)
             else:
-                made = flounce_source(record.name, recipe, self.shot, self.cast, self.made, fabric.thickness)
+                made = flounce_source(
+                    record.name, recipe, self.shot, self.cast, self.made, fabric.thickness, self.folder
+                )
             self.kept[key] = made
         return self.kept[key]
 
@@ -115,6 +120,9 @@ class Making:
             member = self.cast[recipe.around]
             digest.update(member.member.motion.rest().tobytes() + member.member.cut.triangles.tobytes())
             digest.update(member.placement.tobytes() + str(member.member.collider).encode())
+        if recipe.spacing.finer is not None:  # whose map may ask anybody
+            for member in self.cast.values():
+                digest.update(member.member.motion.rest().tobytes())
         return digest.hexdigest()
 
 
@@ -128,8 +136,9 @@ def remade(
     """
     if name not in [one.name for one in shot.garments]:
         raise ShotError(f"the shot has no garment '{name}'", remedy="Open the shot again")
-    garments = [one.model_copy(update={"recipe": recipe}) if one.name == name else one for one in shot.garments]
     kept = {} if kept is None else kept
+    recipe = _finer_carried(shot, folder, cast, name, recipe)
+    garments = [one.model_copy(update={"recipe": recipe}) if one.name == name else one for one in shot.garments]
     before = Making(shot, folder, cast, kept=kept)
     after = Making(shot.model_copy(update={"garments": garments}), folder, cast, kept=kept)
     for old, new in zip(shot.garments, garments, strict=True):
@@ -168,6 +177,35 @@ def making_alone(shot: ShotFile, folder: Path, name: str) -> Source:
         if one.name in wanted:
             making.source(one)
     return making.made[name]
+
+
+def _finer_carried(shot: ShotFile, folder: Path, cast: Members, name: str, recipe: Recipe) -> Recipe:
+    """A recipe whose map of spacing, if it has the one it had, is drawn where the cloth lies now."""
+    before = next(one for one in shot.garments if one.name == name).recipe
+    if isinstance(recipe, FileRecipe) or isinstance(before, FileRecipe):
+        return recipe
+    finer = recipe.spacing.finer
+    if finer is None or finer != before.spacing.finer:
+        return recipe
+
+    def even(one: RingsRecipe | FlounceRecipe) -> Source | None:
+        plain = one.model_copy(update={"spacing": one.spacing.model_copy(update={"finer": None})})
+        making = Making(shot, folder, cast)
+        try:
+            for record in shot.garments:
+                making.source(record.model_copy(update={"recipe": plain}) if record.name == name else record)
+                if record.name == name:
+                    return making.made[name]
+        except NeedleError:
+            return None
+        return None
+
+    old, new = even(before), even(recipe)
+    if old is None or new is None:
+        return recipe
+    steps = steps_carried(finer.steps, old, new, folder)
+    spacing = recipe.spacing.model_copy(update={"finer": finer.model_copy(update={"steps": steps})})
+    return recipe.model_copy(update={"spacing": spacing})
 
 
 def plan_of(
@@ -274,15 +312,23 @@ def file_mesh(recipe: FileRecipe, folder: Path, name: str) -> Mesh:
     return mended(figure.mesh.with_vertices(moved(points, whole)), recipe.mended)
 
 
-def file_source(recipe: FileRecipe, folder: Path, name: str) -> Source:
-    """One mesh of a file, for the garment called `name`."""
+def file_source(recipe: FileRecipe, folder: Path, name: str, cast: Members) -> Source:
+    """One mesh of a file, for the garment called `name`; cast: what the map of its spacing may ask."""
     mesh = file_mesh(recipe, folder, name)
     if recipe.sheet:
         mesh, _ = one_sheet(mesh)
     if recipe.spacing is not None:
-        mesh = respaced(mesh, np.full(mesh.vertex_count, from_mm(recipe.spacing.mm)))
+        mesh = respaced(mesh, _sizes(recipe.spacing, mesh, folder, cast))
     mesh = _let_out(mesh, recipe.let_out, name)
     return FromMesh(mesh, np.array(recipe.warp), laid_flat=recipe.rest == "uvs")
+
+
+def _sizes(spacing: SpacingRecord, mesh: Mesh, folder: Path, cast: Members) -> Scalars:
+    """The edge length (n,) m wanted at each vertex."""
+    if spacing.finer is None:
+        return np.full(mesh.vertex_count, from_mm(spacing.mm))
+    near = MapInputs({name: one.member for name, one in cast.items()}, {})
+    return sizes_on(mesh, finer_of(spacing.finer, folder), from_mm(spacing.mm), near)
 
 
 def _let_out(mesh: Mesh, rings: list[LetOutRecord], name: str) -> Mesh:

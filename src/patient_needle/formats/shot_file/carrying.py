@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -67,6 +67,13 @@ def carried(
             records = {other: over.record(record, each, before) for other, record in records.items()}
     out.garments = [records[one.name] for one in shot.garments if records[one.name] != one]
     return out
+
+
+def steps_carried(steps: Sequence[StepRecord], old: Source, new: Source, folder: Path) -> list[StepRecord]:
+    """Steps of a map that go by place, on another cut; a stroke that lay where no cloth is now goes."""
+    over = _Over(Carrying.between(old, new), set(new.surface.groups), folder, [])
+    found = [over.step(step, "") for step in steps]
+    return [step for step in found if step is not None]
 
 
 def _between(old: Source, new: Source, name: str, lost: list[str]) -> Carrying | None:

@@ -487,7 +487,17 @@ class MapRecord(Record):
 
     name: Name
     role: Literal[
-        "hold", "stretch", "shear", "bend", "weight", "memory", "friction", "clearance", "thickness", "damping"
+        "hold",
+        "stretch",
+        "shear",
+        "bend",
+        "weight",
+        "memory",
+        "friction",
+        "clearance",
+        "thickness",
+        "damping",
+        "spacing",
     ]
     span: tuple[Component, Component] | None = None
     in_use: bool = True
@@ -510,12 +520,37 @@ class LetOutRecord(Record):
     reach_mm: Annotated[float, Within(1, 10_000, "mm")] = 150.0
 
 
+class FinerRecord(Record):
+    """What makes edges shorter in places: the steps of a map as they were when the garment was meshed by it,
+    and what 0 and 1 mean, as factors of the spacing. Steps go by place: none of them may name vertices.
+    """
+
+    map: Name
+    span: tuple[Component, Component] = (1.0, 0.5)
+    steps: Annotated[list[StepRecord], Many(5000)] = []
+
+    @model_validator(mode="after")
+    def _by_place(self) -> FinerRecord:
+        for step in self.steps:
+            named = step.kind in ("values", "with_map", "from_garment")
+            if isinstance(step, FromChoiceStep):
+                named = step.choose.vertices is not None or step.choose.named is not None
+            if isinstance(step, FromFileStep):
+                named = not step.file.lower().endswith(".png")
+            if named:
+                raise ValueError(f"a spacing goes by place, and a step '{step.kind}' goes by vertices")
+        return self
+
+
 class SpacingRecord(Record):
-    """How long the edges of a garment's triangles are: two lengths, and which of them is in use."""
+    """How long the edges of a garment's triangles are: two lengths, which of them is in use, and what makes
+    them shorter in places.
+    """
 
     draft_mm: Annotated[float, Within(0.5, 1000, "mm")] = 18.0
     fine_mm: Annotated[float, Within(0.5, 1000, "mm")] = 9.0
     use: Literal["draft", "fine"] = "draft"
+    finer: FinerRecord | None = None
 
     @property
     def mm(self) -> float:

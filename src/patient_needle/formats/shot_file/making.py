@@ -2,14 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 
 from ...core.craft.garments.ring_pose import pose_of
-from ...core.craft.garments.rings import Course, RingsCut, Tier, mesh_of, source_of_rings
+from ...core.craft.garments.rings import (
+    Course,
+    FromRings,
+    RingsCut,
+    Size,
+    Tier,
+    check_count,
+    mesh_of,
+    source_of_rings,
+)
 from ...core.craft.garments.sections import Sections, sections_of, trunk_at
+from ...core.craft.maps.finer import size_on_rings, sizes_on
+from ...core.craft.maps.inputs import MapInputs
 from ...core.geometry.level_lines import level_line
 from ...core.geometry.motion import SkinnedMotion
 from ...core.geometry.placing import moved
@@ -19,7 +31,8 @@ from ...core.model.errors import ShotError
 from ...core.model.garment import Source
 from ...core.model.typed import Vectors
 from ...core.model.units import from_mm
-from .document import FlounceRecipe, RingsRecipe, ShotFile, TierRecord
+from .document import FlounceRecipe, RingsRecipe, ShotFile, SpacingRecord, TierRecord
+from .maps import finer_of
 from .members import AssembledMember
 
 Members = Mapping[str, AssembledMember]
@@ -65,13 +78,32 @@ def tier_of(record: TierRecord) -> Tier:
     return Tier(from_mm(record.depth_mm), record.gather, record.flare)
 
 
-def rings_source(name: str, recipe: RingsRecipe, cast: Members, thickness: float) -> Source:
-    """The skirt that a recipe of rings makes."""
-    with_figure = measured(recipe, cast, thickness)
-    cut, courses = with_figure.cut, with_figure.courses
-    mesh = mesh_of(courses, from_mm(recipe.spacing.mm), cut.open_from(courses))
-    places = pose_of(mesh, courses, with_figure.sections, cut.waist, with_figure.clear, from_mm(recipe.fold_mm))
-    return source_of_rings(name, mesh, courses, places)
+def rings_source(name: str, recipe: RingsRecipe, cast: Members, thickness: float, folder: Path) -> Source:
+    """The skirt that a recipe of rings makes; folder: where the files of its strokes lie."""
+    at = measured(recipe, cast, thickness)
+
+    def hung(size: Size | None) -> FromRings:
+        mesh = mesh_of(at.courses, from_mm(recipe.spacing.mm), at.cut.open_from(at.courses), size)
+        places = pose_of(mesh, at.courses, at.sections, at.cut.waist, at.clear, from_mm(recipe.fold_mm))
+        return source_of_rings(name, mesh, at.courses, places)
+
+    return _finer(hung, recipe.spacing, at.courses, cast, folder)
+
+
+def _finer(
+    hung: Callable[[Size | None], FromRings], spacing: SpacingRecord, courses: Sequence[Course], cast: Members,
+    folder: Path,
+) -> FromRings:  # fmt: skip
+    """Cloth of rings at its spacing, or finer where its map says, which is drawn on it at an even spacing."""
+    base = hung(None)
+    if spacing.finer is None:
+        return base
+    near = MapInputs({member: one.member for member, one in cast.items()}, {})
+    sizes = sizes_on(base.surface, finer_of(spacing.finer, folder), from_mm(spacing.mm), near)
+    check_count(
+        float((base.mesh.cut_areas / (0.866 * sizes[base.mesh.triangles].mean(axis=1) ** 2)).sum()), spacing.mm
+    )
+    return hung(size_on_rings(base, courses, sizes))
 
 
 def flounce_source(
@@ -81,6 +113,7 @@ def flounce_source(
     cast: Members,
     made: Mapping[str, Source],
     thickness: float,
+    folder: Path,
 ) -> Source:
     """The tier that a recipe makes on another garment, which is made before it."""
     if recipe.on not in made:
@@ -111,9 +144,13 @@ def flounce_source(
         )
     top = sewn * tier.gather
     courses = (Course("tier", top, top * tier.flare, tier.depth, sewn),)
-    mesh = mesh_of(courses, from_mm(recipe.spacing.mm))
-    places = pose_of(mesh, courses, sections, height, clear, from_mm(recipe.fold_mm))
-    return source_of_rings(name, mesh, courses, places)
+
+    def hung(size: Size | None) -> FromRings:
+        mesh = mesh_of(courses, from_mm(recipe.spacing.mm), size=size)
+        places = pose_of(mesh, courses, sections, height, clear, from_mm(recipe.fold_mm))
+        return source_of_rings(name, mesh, courses, places)
+
+    return _finer(hung, recipe.spacing, courses, cast, folder)
 
 
 def _around(name: str, cast: Members) -> AssembledMember:

@@ -32,6 +32,7 @@ from .document import (
     BrushRecord,
     ChangeStep,
     FillStep,
+    FinerRecord,
     FromChoiceStep,
     FromDistanceStep,
     FromFileStep,
@@ -57,6 +58,13 @@ def maps_of(record: GarmentRecord, folder: Path) -> tuple[ChalkMap, ...]:
     if twice is not None:
         raise ShotError(f"two maps are called '{twice}'", remedy="Give each a name of its own")
     return tuple(_map_of(one, kept_of(record), folder) for one in record.maps)
+
+
+def finer_of(record: FinerRecord, folder: Path) -> ChalkMap:
+    """The map that a garment is meshed by."""
+    kept: Kept = {}
+    steps = tuple(_step_of(step, kept, folder) for step in record.steps)
+    return ChalkMap(record.map, "spacing", steps, record.span)
 
 
 def _map_of(record: MapRecord, kept: Kept, folder: Path) -> ChalkMap:

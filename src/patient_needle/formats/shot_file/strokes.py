@@ -72,7 +72,8 @@ def moved_out(document: dict[str, Any]) -> dict[str, bytes]:
     """
     files = {}
     for garment in document["garments"]:
-        for step in (step for one in garment["maps"] for step in one["steps"]):
+        finer = (garment["recipe"].get("spacing") or {}).get("finer")
+        for step in (step for one in [*garment["maps"], *([finer] if finer else [])] for step in one["steps"]):
             if step["kind"] == "stroke" and step.get("hits"):
                 data = hits_bytes(step["hits"])
                 step["file"] = f"stroke-{sha256(data).hexdigest()[:20]}.npy"

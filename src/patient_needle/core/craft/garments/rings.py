@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -15,11 +15,13 @@ from ...model.garment import GarmentShape
 from ...model.mesh import Mesh, Topology, TriangleMap
 from ...model.typed import Indices, Points, Scalars, Triangles, Vectors
 
+Size = Callable[[int, Scalars, Scalars], Scalars]  # course, (q,) fractions of the way round, (q,) depths: m
 MOST_VERTICES = 200_000
 WIDEST_GORE = np.pi / 3
 GATHERED = 1.02  # from here on a course is sewn to a shorter edge by a row of its own
 ROW = 0.87  # of the spacing, the height of a row of even triangles
 UNEVEN = 0.6  # of a gathered edge, the most by which the two others of its triangle differ
+FINELY = 201  # places at which a size is looked at along a line
 ASIDE = 0.02  # m between gores in the UVs
 FAR_BELOW = 1000.0  # m
 
@@ -148,16 +150,19 @@ class RingsMesh:
     side: Indices
 
 
+def check_count(count: float, mm: float) -> None:
+    """`ShotError` when a spacing of so many mm gives too many vertices."""
+    if count > MOST_VERTICES:
+        enough = mm * np.sqrt(count / MOST_VERTICES)
+        raise ShotError(
+            f"a spacing of {mm:g} mm gives about {count:,.0f} vertices, more than {MOST_VERTICES:,}",
+            remedy=f"Give at least {np.ceil(enough * 10) / 10:g} mm",
+        )
+
+
 def check_spacing(courses: Sequence[Course], spacing: float) -> None:
     """`ShotError` when triangles of that spacing, m, are too many, or larger than a piece."""
-    area = sum(course.area for course in courses)
-    count = area / (0.866 * spacing**2)
-    if count > MOST_VERTICES:
-        enough = np.sqrt(area / (0.866 * MOST_VERTICES))
-        raise ShotError(
-            f"a spacing of {spacing * 1e3:g} mm gives about {count:,.0f} vertices, more than {MOST_VERTICES:,}",
-            remedy=f"Give at least {np.ceil(enough * 1e4) / 10:g} mm",
-        )
+    check_count(sum(course.area for course in courses) / (0.866 * spacing**2), spacing * 1e3)
     for course in courses:
         least = min(course.depth, course.hem / 8, course.sewn / 8)
         if spacing > least:
@@ -167,59 +172,99 @@ def check_spacing(courses: Sequence[Course], spacing: float) -> None:
             )
 
 
-def mesh_of(courses: Sequence[Course], spacing: float, open_from: float = np.inf) -> RingsMesh:
-    """Courses meshed at `spacing` m, each welded to the one above. The same input gives the same bits."""
+def mesh_of(
+    courses: Sequence[Course], spacing: float, open_from: float = np.inf, size: Size | None = None
+) -> RingsMesh:
+    """Courses meshed at `spacing` m, or by `size`, each welded to the one above. The same input gives the same
+    bits.
+    """
     check_spacing(courses, spacing)
     gores = 4 * max(1, *(int(np.ceil(abs(c.hem - c.top) / c.depth / WIDEST_GORE / 4)) for c in courses))
-    build = _Build(spacing, gores, open_from)
+    build = _Build(spacing, gores, open_from, size)
     for index, course in enumerate(courses):
         build.add(index, course)
     return build.mesh()
 
 
+@dataclass(frozen=True, eq=False)
+class _Ring:
+    """A line round a skirt, gore by gore: vertices from its left side to its right, and their shares of it."""
+
+    ids: list[Indices]
+    shares: list[Scalars]
+
+
 class _Build:
     """Vertices and triangles of courses, from the top down."""
 
-    def __init__(self, spacing: float, gores: int, open_from: float) -> None:
-        self.spacing, self.gores, self.open_from = spacing, gores, open_from
+    def __init__(self, spacing: float, gores: int, open_from: float, size: Size | None) -> None:
+        self.spacing, self.gores, self.open_from, self.size = spacing, gores, open_from, size
         self.reached = 0.0
         self.vertices: list[tuple[int, float, float, int]] = []
-        self.seam = np.zeros(0, np.int32)
+        self.seam = _Ring([], [])
         self.parts: list[tuple[Triangles, Vectors, Scalars, Vectors, Triangles, int]] = []
         self.flat_count = 0
 
     def add(self, index: int, course: Course) -> None:
         """One course below what there is."""
-        spacing, gores, form = self.spacing, self.gores, _Gore(course, self.gores)
+        gores, form = self.gores, _Gore(course, self.gores)
         if index == 0:
-            self.seam = self._ring(index, max(2, round(course.top / gores / spacing)), 0.0)
-        upper_count = (len(self.seam) - 1) // gores
+            self.seam = self._ring(index, course, 0.0)
         gathered = course.gather >= GATHERED
-        first = min(max(ROW, course.gather / 2) * spacing, course.depth / 2) if gathered else 0.0
-        down = max(1, round((course.depth - first) / spacing))
-        depths = np.linspace(first, course.depth, down + 1)
-        hem_count = max(2, round(course.hem / gores / spacing))
-        wide = float(course.round_at(np.array(first))) / gores
-        row_count = max(2, round(wide / spacing)) if gathered else upper_count
-        sides = self._sides(index, depths[:-1] if gathered else depths[1:-1])
-        hem = self._ring(index, hem_count, course.depth)
-        outline = form.outline(depths, hem_count, row_count)
-        piece = even_mesh(outline, lambda at: np.full(len(at), spacing))
-        inside = form.unrolled(piece.points[piece.border :])
+        finest = float(self._sizes(index, np.linspace(0, 1, 4 * gores + 1), np.zeros(4 * gores + 1)).min())
+        first = min(max(ROW, course.gather / 2) * finest, course.depth / 2) if gathered else 0.0
+        depths = [self._depths(index, gore % gores, first, course.depth) for gore in range(gores + 1)]
+        sides = self._sides(index, [one[:-1] if gathered else one[1:-1] for one in depths])
+        hem = self._ring(index, course, course.depth)
+        row = self._row_below(index, course, first, sides) if gathered else self.seam
+        piece, known = None, np.zeros((0, 2))
         for gore in range(gores):
-            upper = self.seam[gore * upper_count : (gore + 1) * upper_count + 1]
-            lower = hem[gore * hem_count : (gore + 1) * hem_count + 1]
             left, right = sides[gore], sides[gore + 1]
             if gathered:
-                row = self._row(index, gore, row_count, first, left[0], right[0])
-                self._sew(course, form, upper, row, first, index, gore)
-                upper, left, right = row, left[1:], right[1:]
-            new = [self._vertex(index, (gore + share) / gores, depth, 0) for share, depth in inside.tolist()]
-            border = np.concatenate([lower, right[::-1], upper[::-1], left])
+                self._sew(course, form, gore, row, first, index)
+                left, right = left[1:], right[1:]
+            outline = form.outline(depths[gore], depths[gore + 1], hem.shares[gore], row.shares[gore])
+            if piece is None or self.size is not None:
+                piece = even_mesh(outline, self._size_in(form, index, gore))
+                known = form.unrolled(piece.points[piece.border :])
+            new = [self._vertex(index, (gore + share) / gores, depth, 0) for share, depth in known.tolist()]
+            border = np.concatenate([hem.ids[gore], right[::-1], row.ids[gore][::-1], left])
             every = np.concatenate([border, np.array(new, np.int32)]).astype(np.int32)
             self._keep(every, piece.points, piece.triangles, index, gore, form)
         self.seam = hem
         self.reached += course.depth
+
+    def _sizes(self, course: int, fraction: Scalars, depth: Scalars) -> Scalars:
+        if self.size is None:
+            return np.full(len(fraction), self.spacing)
+        return self.size(course, fraction, depth)
+
+    def _size_in(self, form: _Gore, course: int, gore: int) -> Callable[[Vectors], Scalars]:
+        """The size at places (q, 2) of a flat gore."""
+
+        def size(at: Vectors) -> Scalars:
+            if self.size is None:
+                return np.full(len(at), self.spacing)
+            share, depth = form.unrolled(at).T
+            return self.size(course, (gore + np.clip(share, 0, 1)) / self.gores, depth)
+
+        return size
+
+    def _cut(self, length: float, sizes: Callable[[Scalars], Scalars], least: int) -> Scalars:
+        """Shares, from 0 to 1, at which a line of a length m is cut into edges of its sizes."""
+        if self.size is None:
+            return np.linspace(0, 1, max(least, round(length / self.spacing)) + 1)
+        at = np.linspace(0, 1, FINELY)
+        density = length / sizes(at)
+        along = np.concatenate([[0.0], np.cumsum((density[1:] + density[:-1]) / 2 / (FINELY - 1))])
+        count = max(least, round(along[-1]))
+        return np.interp(np.linspace(0, along[-1], count + 1), along, at)
+
+    def _depths(self, course: int, gore: int, first: float, last: float) -> Scalars:
+        """Depths at which the line left of a gore is cut."""
+        fraction = np.full(FINELY, gore / self.gores)
+        sizes = lambda at: self._sizes(course, fraction, first + at * (last - first))  # noqa: E731
+        return first + self._cut(last - first, sizes, 1) * (last - first)
 
     def _vertex(self, course: int, fraction: float, depth: float, side: int) -> int:
         self.vertices.append((course, fraction, depth, side))
@@ -228,71 +273,88 @@ class _Build:
     def _opens(self, depth: float) -> bool:
         return self.reached + depth > self.open_from + 1e-9 or self.open_from <= 0.0
 
-    def _ring(self, course: int, around: int, depth: float) -> Indices:
-        """Vertices of a whole ring; at its end the first once more, or another where the front is open."""
-        opens, count = self._opens(depth), around * self.gores
-        ids = [self._vertex(course, k / count, depth, -1 if opens and k == 0 else 0) for k in range(count)]
-        ids.append(self._vertex(course, 1.0, depth, 1) if opens else ids[0])
-        return np.array(ids, np.int32)
+    def _ring(self, index: int, course: Course, depth: float) -> _Ring:
+        """A whole ring; at its end its first vertex once more, or another where the front is open."""
+        opens, ids, shares = self._opens(depth), [], []
+        length = float(course.round_at(np.array(depth))) / self.gores
+        for gore in range(self.gores):
+            deep = np.full(FINELY, depth)
+            sizes = lambda at, g=gore, d=deep: self._sizes(index, (g + at) / self.gores, d)  # noqa: E731
+            cut = self._cut(length, sizes, 2)
+            shares.append(cut)
+            ids.append(
+                [
+                    self._vertex(index, (gore + share) / self.gores, depth, -int(opens and gore == k == 0))
+                    for k, share in enumerate(cut[:-1].tolist())
+                ]
+            )
+        last = self._vertex(index, 1.0, depth, 1) if opens else ids[0][0]
+        ends = [*(one[0] for one in ids[1:]), last]
+        return _Ring([np.array([*one, end], np.int32) for one, end in zip(ids, ends, strict=True)], shares)
 
-    def _sides(self, course: int, depths: Scalars) -> list[Indices]:
+    def _sides(self, course: int, depths: list[Scalars]) -> list[Indices]:
         """Vertices of the lines between gores, from the front on round to the front again."""
         lines: list[list[int]] = []
-        for gore in range(self.gores):
-            opens = [gore == 0 and self._opens(depth) for depth in depths.tolist()]
+        for gore, own in enumerate(depths[:-1]):
             lines.append(
                 [
-                    self._vertex(course, gore / self.gores, depth, -int(open_here))
-                    for depth, open_here in zip(depths.tolist(), opens, strict=True)
+                    self._vertex(course, gore / self.gores, depth, -int(gore == 0 and self._opens(depth)))
+                    for depth in own.tolist()
                 ]
             )
         lines.append(
             [
                 self._vertex(course, 1.0, depth, 1) if self._opens(depth) else lines[0][k]
-                for k, depth in enumerate(depths.tolist())
+                for k, depth in enumerate(depths[-1].tolist())
             ]
         )
         return [np.array(line, np.int32) for line in lines]
 
-    def _row(self, course: int, gore: int, count: int, depth: float, left: int, right: int) -> Indices:
-        """Vertices of the first row below a gathered edge, from side to side of a gore."""
-        inner = [self._vertex(course, (gore + k / count) / self.gores, depth, 0) for k in range(1, count)]
-        return np.array([left, *inner, right], np.int32)
+    def _row_below(self, index: int, course: Course, depth: float, sides: list[Indices]) -> _Ring:
+        """The first row below a gathered edge, whose ends are the first vertices of the sides."""
+        ids, shares = [], []
+        length = float(course.round_at(np.array(depth))) / self.gores
+        for gore in range(self.gores):
+            deep = np.full(FINELY, depth)
+            sizes = lambda at, g=gore, d=deep: self._sizes(index, (g + at) / self.gores, d)  # noqa: E731
+            cut = self._cut(length, sizes, 2)
+            inner = [self._vertex(index, (gore + k) / self.gores, depth, 0) for k in cut[1:-1].tolist()]
+            ids.append(np.array([sides[gore][0], *inner, sides[gore + 1][0]], np.int32))
+            shares.append(cut)
+        return _Ring(ids, shares)
 
-    def _sew(
-        self, course: Course, form: _Gore, top: Indices, row: Indices, depth: float, index: int, gore: int
-    ) -> None:
-        """The row of triangles that gathers a course to the edge above it."""
-        upper, lower = np.linspace(0, 1, len(top)), np.linspace(0, 1, len(row))
-        above = form.rolled(upper, np.zeros(len(top)))
-        below = form.rolled(lower, np.full(len(row), depth))
-        flat = np.concatenate([above, below])
-        triangles, sewn = [], []
+    def _sew(self, course: Course, form: _Gore, gore: int, row: _Ring, depth: float, index: int) -> None:
+        """The triangles of a gore that gather a course to the edge above it."""
+        top, upper = self.seam.ids[gore], self.seam.shares[gore]
+        below, lower = row.ids[gore], row.shares[gore]
+        flat = np.concatenate(
+            [form.rolled(upper, np.zeros(len(top))), form.rolled(lower, np.full(len(below), depth))]
+        )
+        triangles, bases = [], []
         i = j = 0
-        while i < len(row) - 1 or j < len(top) - 1:
-            ahead_lower = lower[i + 1] if i < len(row) - 1 else np.inf
+        while i < len(below) - 1 or j < len(top) - 1:
+            ahead_lower = lower[i + 1] if i < len(below) - 1 else np.inf
             ahead_upper = upper[j + 1] if j < len(top) - 1 else np.inf
             if ahead_lower + lower[i] <= ahead_upper + upper[j]:
                 triangles.append((len(top) + i, len(top) + i + 1, j))
-                sewn.append(False)
+                bases.append(0.0)
                 i += 1
             else:
                 triangles.append((j, len(top) + i, j + 1))
-                sewn.append(True)
+                bases.append(course.sewn / self.gores * float(upper[j + 1] - upper[j]))
                 j += 1
         local = np.array(triangles, np.int32)
-        base = course.sewn / self.gores / (len(top) - 1)
-        self._keep(np.concatenate([top, row]), flat, local, index, gore, form, np.array(sewn), base)
+        self._keep(np.concatenate([top, below]), flat, local, index, gore, form, np.array(bases))
 
     def _keep(
         self, ids: Indices, flat: Vectors, local: Triangles, index: int, gore: int, form: _Gore,
-        sewn: np.ndarray | None = None, base: float = 0.0,
+        bases: Scalars | None = None,
     ) -> None:  # fmt: skip
         corners = flat[local]
         areas = _areas(corners)
-        if sewn is not None:
-            corners = corners.copy()
-            corners[sewn] = _gathered(corners[sewn], base)
+        if bases is not None:
+            corners, sewn = corners.copy(), bases > 0
+            corners[sewn] = _gathered(corners[sewn], bases[sewn])
         aside = np.array([gore * (form.width + ASIDE), -(self.reached + (ASIDE if index else 0.0) * index)])
         self.parts.append((ids[local], corners, areas, flat + aside, local + self.flat_count, index))
         self.flat_count += len(flat)
@@ -340,16 +402,16 @@ class _Gore:
         share = angle * self.gores / abs(self.widening) + 0.5
         return np.stack([share, sign * (radius - first)], axis=1)
 
-    def outline(self, depths: Scalars, hem: int, top: int) -> Vectors:
-        """Its outline counter-clockwise, from the hem's left end, cut at depths (k,) along the sides."""
-        across, above = np.linspace(0, 1, hem + 1), np.linspace(1, 0, top + 1)
-        side = depths[1:-1]
+    def outline(self, left: Scalars, right: Scalars, hem: Scalars, top: Scalars) -> Vectors:
+        """Its outline counter-clockwise from the hem's left end, cut at depths left and right, and at shares of
+        the way across along the hem and the top.
+        """
         return np.concatenate(
             [
-                self.rolled(across, np.full(hem + 1, depths[-1])),
-                self.rolled(np.ones(len(side)), side[::-1]),
-                self.rolled(above, np.full(top + 1, depths[0])),
-                self.rolled(np.zeros(len(side)), side),
+                self.rolled(hem, np.full(len(hem), left[-1])),
+                self.rolled(np.ones(len(right) - 2), right[1:-1][::-1]),
+                self.rolled(top[::-1], np.full(len(top), left[0])),
+                self.rolled(np.zeros(len(left) - 2), left[1:-1]),
             ]
         )
 
@@ -359,9 +421,9 @@ def _areas(corners: Vectors) -> Scalars:
     return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
 
 
-def _gathered(corners: Vectors, base: float) -> Vectors:
-    """Triangles (m, 3, 2) whose first and last corner lie on a gathered edge, with that edge `base` m long and
-    the two others as cut.
+def _gathered(corners: Vectors, base: Scalars) -> Vectors:
+    """Triangles (m, 3, 2) whose first and last corner lie on a gathered edge, with that edge `base` (m,) m long
+    and the two others as cut.
     """
     first = np.linalg.norm(corners[:, 1] - corners[:, 0], axis=1)
     last = np.linalg.norm(corners[:, 1] - corners[:, 2], axis=1)

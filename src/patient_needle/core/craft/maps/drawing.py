@@ -254,7 +254,7 @@ def factors(
             drawn(chalk, surface, by_name(maps), near, garment=garment)
         )
         for role, chalk in in_use(maps).items()
-        if role != "hold"
+        if role not in ("hold", "spacing")
     }
     return replace(Multipliers(), **given)
 
