@@ -34,6 +34,7 @@ from .crowd import crowd  # noqa: E402
 from .deliver import deliver  # noqa: E402
 from .document import put_in  # noqa: E402
 from .elsewhere import elsewhere  # noqa: E402
+from .garments import garments  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .starts import starts  # noqa: E402
@@ -77,6 +78,8 @@ def main() -> int:
     A quick look, with smaller cases, is shown and not written.
     """
     named, quick = [word for word in sys.argv[1:] if not word.startswith("-")], "--quick" in sys.argv
+    if "garments" in named:
+        return garments(quick)
     if "cast" in named:
         return cast(quick)
     if "chalk" in named:

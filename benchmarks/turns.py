@@ -34,7 +34,9 @@ class Case:
 
 
 CASES = {
-    "before_skirt": Case("The lamplighter's skirt, First look", "lamplighter/from_file.json", "first-look", 400),
+    "before_skirt": Case(
+        "The lamplighter's skirt, First look", "lamplighter/from_file.json", "first-look", 400
+    ),
     "before_layers": Case("Three layers, First look", "lamplighter/layers.json", "first-look", 60),
     "before_smock": Case("Smock and skirt, Working", "lamplighter/smock.json", "working", 60),
     "before_walk": Case("A dress walking, 3,000 vertices, First look", "walked-3000", "first-look", 48),

@@ -110,7 +110,9 @@ def test_cloth_weighs_its_area_times_its_density():
     assert mesh_of(strips, 0.01).cut_areas.sum() == pytest.approx(0.7 * 0.05 + 1.4 * 0.3, rel=1e-12)
 
 
-def draped(points: np.ndarray, triangles: np.ndarray, held: np.ndarray, lean: np.ndarray) -> np.ndarray:
+def draped(
+    points: np.ndarray, triangles: np.ndarray, held: np.ndarray, lean: np.ndarray, step: float = 1 / 96
+) -> np.ndarray:
     """Cloth at rest under its weight, from a start pushed by `lean` (n, 3): positions (n, 3)."""
     stiff = Fabric("swatch", stretch_warp=1000, stretch_weft=1000, shear=50, bend_warp=2e-4, bend_weft=2e-4,
                    stretch_damping=0.005, bend_damping=0.02)  # fmt: skip
@@ -118,7 +120,7 @@ def draped(points: np.ndarray, triangles: np.ndarray, held: np.ndarray, lean: np
     engine = free_engine(cloth, FINAL, air_drag=0.8)
     at = Surround(NOTHING, NOTHING, points[held], surroundings(0, 1e-3))
     start = points + np.where(held, 0.0, 1.0)[:, None] * lean
-    found = settle(engine, still(cloth, start), at, to=2e-4, step=1 / 96, most=600)
+    found = settle(engine, still(cloth, start), at, to=2e-4, step=step, most=600)
     assert found.unrest <= 2e-4
     return found.state.positions
 
@@ -144,15 +146,17 @@ def test_a_square_meshed_anew_hangs_the_same():
 
 
 def test_a_sleeve_meshed_anew_hangs_the_same():
-    """Ours: a tube 38 cm round, held along a quarter of its edge, at 10 and 15 mm within 2 % of its length."""
+    """Ours: a tube 38 cm round, held along a quarter of its edge, at 15 and 20 mm within 2 % of its length. 5
+    and 10 mm in the benchmarks.
+    """
     tube, faces = post(0.06, 0.3)
     low = []
-    for spacing in (0.010, 0.015):
+    for spacing in (0.015, 0.020):
         whole = Mesh("sleeve", tube, np.full(len(faces), 3, np.int32), faces.ravel())
         mesh = respaced(whole, np.full(len(tube), spacing))
         points = mesh.vertices
         held = (points[:, 1] > 0.3 - 1e-9) & (points[:, 2] > 0.06 * np.cos(np.pi / 4))
-        rest = draped(points, mesh.face_corners.reshape(-1, 3), held, np.zeros((len(points), 3)))
+        rest = draped(points, mesh.face_corners.reshape(-1, 3), held, np.zeros((len(points), 3)), 1 / 48)
         hem = points[:, 1] < 1e-9
         low.append([rest[hem, 1].min(), rest[hem, 1].max(), rest[hem, 1].mean()])
     assert low[1] == pytest.approx(low[0], abs=0.02 * 0.3)

@@ -91,6 +91,14 @@ export function middleOf(recipe: Recipe, reading: Reading | undefined, name: str
   return Math.round(mean * 1000);
 }
 
+/** The skirt between other heights, as steep as it was: the flare grows with the depth. */
+export function betweenHeights(recipe: RingsRecipe, waist_mm: number, hem_mm: number): RingsRecipe {
+  const before = recipe.waist_mm - recipe.band_mm - recipe.hem_mm;
+  const now = waist_mm - recipe.band_mm - hem_mm;
+  const flare = before > 0 && now > 0 ? Math.min(10, Math.max(0.1, rounded(1 + ((recipe.flare - 1) * now) / before, 1000))) : recipe.flare;
+  return { ...recipe, waist_mm, hem_mm, flare };
+}
+
 /** How a drag of one of its tapes changes a recipe: `up` and `out` in mm; null where that tape does nothing. */
 export function dragged(recipe: Recipe, tape: string, up: number, out: number, cloth_mm: number | null): { recipe: Recipe; said: string } | null {
   const wider = (flare: number) => (cloth_mm === null ? flare : rounded(Math.max(0.1, flare * (1 + (2 * Math.PI * out) / cloth_mm)), 100));
@@ -100,10 +108,10 @@ export function dragged(recipe: Recipe, tape: string, up: number, out: number, c
     return { recipe: { ...recipe, depth_mm: recipe.depth_mm - up }, said: `${recipe.depth_mm - up} mm deep` };
   }
   if (recipe.kind !== "rings") return null;
-  if (tape === "waist") return { recipe: { ...recipe, waist_mm: recipe.waist_mm + up }, said: `waist at ${recipe.waist_mm + up} mm` };
+  if (tape === "waist") return { recipe: betweenHeights(recipe, recipe.waist_mm + up, recipe.hem_mm), said: `waist at ${recipe.waist_mm + up} mm` };
   if (tape === "hem") {
     if (out !== 0) return { recipe: { ...recipe, flare: wider(recipe.flare) }, said: `flare ${wider(recipe.flare)}` };
-    return { recipe: { ...recipe, hem_mm: recipe.hem_mm + up }, said: `hem at ${recipe.hem_mm + up} mm` };
+    return { recipe: betweenHeights(recipe, recipe.waist_mm, recipe.hem_mm + up), said: `hem at ${recipe.hem_mm + up} mm` };
   }
   const at = Number(/^tier (\d+) hem$/.exec(tape)?.[1] ?? 0) - 1;
   const tier = recipe.tiers[at];

@@ -335,6 +335,11 @@ export function useRemake(shot: Shot) {
   });
 }
 
+/** When a garment was last refused to be made so: fields that are drawn anew then show what is kept. */
+export function refusedAt({ isError, submittedAt }: { isError: boolean; submittedAt: number }): number {
+  return isError ? submittedAt : 0;
+}
+
 /** How many edits of a shot are on their way. */
 export function usePending(shot: number | undefined): number {
   return useIsMutating({ mutationKey: editing(shot ?? 0) });

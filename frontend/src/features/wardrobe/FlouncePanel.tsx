@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import type { FlounceRecipe, Making, Shot } from "../../api/client";
-import { useRemake } from "../../state/queries";
+import { refusedAt, useRemake } from "../../state/queries";
 import { Figure, Notes, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
@@ -17,7 +17,7 @@ export function FlouncePanel({ shot, name, recipe, making }: { shot: Shot; name:
   const others = shot.document.garments.slice(0, at).map((one) => one.name);
   const course = making?.courses[0];
   return (
-    <Section title="Cut">
+    <Section key={refusedAt(remake)} title="Cut">
       <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>Draw its seam or its hem on the stage. It is stitched on by a hold, which the Fasten bench shows.</Typography>
       {remake.isPending && (
         <Typography role="status" sx={{ fontSize: 12.5, color: "text.secondary" }}>

@@ -2,8 +2,8 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { Making, RingsRecipe, Shot, TierRecord } from "../../api/client";
-import { PLAIN_TIER } from "../../domain/recipes";
-import { useRemake } from "../../state/queries";
+import { betweenHeights, PLAIN_TIER } from "../../domain/recipes";
+import { refusedAt, useRemake } from "../../state/queries";
 import { Figure, Notes, Panel, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
 import { Pick } from "../../ui/Pick";
@@ -31,7 +31,7 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
   const hem = making?.courses.find((course) => course.name === "skirt")?.hem_mm;
   const from = recipe.joint === null ? "the floor" : `the joint ${recipe.joint}`;
   return (
-    <Section title="Cut">
+    <Section key={refusedAt(remake)} title="Cut">
       <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>
         Draw the tape at the waist or a hem on the stage, up and down; a hem outwards to flare it. Heights here count from {from}. Fullness is cloth over the band, flare the hem over the top.
       </Typography>
@@ -48,8 +48,8 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
       )}
       {hem !== undefined && <Figure name="Hem" value={cm(hem)} />}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-        <NumberField label="Waist at, mm" value={recipe.waist_mm} low={-10000} high={10000} keep={(waist_mm) => { keep({ waist_mm }, `waist at ${waist_mm} mm`); }} />
-        <NumberField label="Hem at, mm" value={recipe.hem_mm} low={-10000} high={10000} keep={(hem_mm) => { keep({ hem_mm }, `hem at ${hem_mm} mm`); }} />
+        <NumberField label="Waist at, mm" value={recipe.waist_mm} low={-10000} high={10000} keep={(waist_mm) => { keep(betweenHeights(recipe, waist_mm, recipe.hem_mm), `waist at ${waist_mm} mm`); }} />
+        <NumberField label="Hem at, mm" value={recipe.hem_mm} low={-10000} high={10000} keep={(hem_mm) => { keep(betweenHeights(recipe, recipe.waist_mm, hem_mm), `hem at ${hem_mm} mm`); }} />
         <NumberField label="Band, mm" value={recipe.band_mm} low={0} high={1000} keep={(band_mm) => { keep({ band_mm }, `band ${band_mm} mm`); }} />
         <NumberField label="Ease, mm" value={recipe.ease_mm} low={-1000} high={10000} keep={(ease_mm) => { keep({ ease_mm }, `ease ${ease_mm} mm`); }} />
         <NumberField label="Fullness, ×" value={recipe.fullness} low={1} high={6} keep={(fullness) => { keep({ fullness }, `fullness ${fullness}`); }} />

@@ -7,7 +7,7 @@ import type { GarmentReading, GarmentRecord, Shot, SpacingRecord } from "../../a
 import { PLAIN_SPACING } from "../../domain/recipes";
 import { costOf, costSaid } from "../../domain/cost";
 import { mm } from "../../domain/words";
-import { usePaces, useRemake } from "../../state/queries";
+import { refusedAt, usePaces, useRemake } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Figure, Section } from "../../ui/Card";
 import { NumberField } from "../../ui/NumberField";
@@ -20,7 +20,7 @@ export function SpacingPanel({ shot, garment, read }: { shot: Shot; garment: Gar
     remake.mutate({ garment: garment.name, change: (before) => (spacing === null && before.kind !== "file" ? before : ({ ...before, spacing } as typeof before)), said });
   };
   return (
-    <Section title="Spacing">
+    <Section key={refusedAt(remake)} title="Spacing">
       {remake.isPending && (
         <Typography role="status" sx={{ fontSize: 12.5, color: "text.secondary" }}>
           Meshing…
