@@ -146,7 +146,7 @@ def skirts(quick: bool) -> str:
         shot = read_shot_file(DEMO / "shot.json")
         (garment,) = shot.garments
         recipe = garment.recipe.model_copy(
-            update={"tiers": [], "hem_mm": -350.0, "spacing": garment.recipe.spacing.model_copy(
+            update={"tiers": [], "hem_mm": -350.0, "flare": 2.5, "spacing": garment.recipe.spacing.model_copy(
                 update={"draft_mm": spacing})}
         )  # fmt: skip
         changed = shot.model_copy(update={"garments": [garment.model_copy(update={"recipe": recipe})]})

@@ -333,3 +333,27 @@ def edge_near(caller, shot, place):
     corners = points[triangles]
     near = np.linalg.norm(corners.mean(axis=1) - place, axis=1) < 0.05
     return float(np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)[near].mean())
+
+
+def test_a_tier_of_its_own_cloth_weighs_and_hangs_as_that_does(caller, skirt, store):
+    now = body(caller.get(f"/api/shots/{skirt}"))
+    (bunting,) = now["document"]["fabrics"]
+    heavy = bunting | {"name": "heavy", "areal_density": 4 * bunting["areal_density"]}
+    tiered = RINGS | {"tiers": [{"depth_mm": 60, "gather": 1.4, "fabric": "heavy"}]}
+    garment = now["document"]["garments"][0] | {"recipe": tiered}
+    document = now["document"] | {"garments": [garment]}
+    edit = {"seen": 1, "said": "tier", "document": document}
+    body(caller.put(f"/api/shots/{skirt}", json=edit))
+    assert "'heavy', which is not in the swatch book" in reading(caller, skirt)["faults"]["skirt"]["what"]
+    edit = {"seen": 2, "said": "cloth", "document": document | {"fabrics": [bunting, heavy]}}
+    body(caller.put(f"/api/shots/{skirt}", json=edit))
+    read = reading(caller, skirt)
+    assert read["faults"] == {}
+    *others, tier = read["garments"]["skirt"]["making"]["courses"]
+    areas = [(c["top_mm"] + c["hem_mm"]) / 2 * c["depth_mm"] * 1e-6 for c in (*others, tier)]
+    grams = 1e3 * bunting["areal_density"] * (sum(areas[:-1]) + 4 * areas[-1])
+    assert read["garments"]["skirt"]["making"]["grams"] == pytest.approx(grams, rel=2e-3)
+    take = body(caller.post(f"/api/shots/{skirt}/takes", json={"seen": 3}), 201)
+    run_take(store, take["id"], MADE_WITH)
+    done = body(caller.get(f"/api/takes/{take['id']}"))
+    assert (done["state"], done["garments"][0]["through_itself"]) == ("finished", 0)

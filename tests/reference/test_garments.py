@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,12 +12,24 @@ from patient_needle.core.craft.garments.ring_pose import pose_of
 from patient_needle.core.craft.garments.rings import Course, mesh_of, source_of_rings
 from patient_needle.core.craft.garments.sections import sections_of
 from patient_needle.core.craft.garments.surface import GarmentSurface
+from patient_needle.core.geometry.rest_metric import drawn_directions, shape_of_triangles
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.mesh import Mesh
 from patient_needle.core.model.tolerances import FINAL, FIRST_LOOK
 from patient_needle.core.solver.cloth import Cloth, build_cloth
+from patient_needle.core.solver.membrane import membrane_of
 from patient_needle.core.solver.step import Surround, settle
-from tests.sheets import NOTHING, cloth_of, free_engine, run_free, sheet, still, surroundings
+from tests.sheets import (
+    NOTHING,
+    TIGHT,
+    cloth_of,
+    free_engine,
+    halved_squares,
+    run_free,
+    sheet,
+    still,
+    surroundings,
+)
 
 LAWN = Fabric(
     "lawn", stretch_warp=1200, stretch_weft=1000, shear=100, bend_warp=8e-6, bend_weft=8e-6, areal_density=0.1,
@@ -160,3 +174,54 @@ def test_a_sleeve_meshed_anew_hangs_the_same():
         hem = points[:, 1] < 1e-9
         low.append([rest[hem, 1].min(), rest[hem, 1].max(), rest[hem, 1].mean()])
     assert low[1] == pytest.approx(low[0], abs=0.02 * 0.3)
+
+
+HEAVY = Fabric(
+    "canvas", stretch_warp=6000, stretch_weft=5000, shear=900, bend_warp=3e-4, bend_weft=3e-4,
+    areal_density=0.45, stretch_damping=0.004, bend_damping=0.02,
+)  # fmt: skip
+
+
+def half_and_half(upper: Fabric, lower: Fabric) -> tuple[Cloth, np.ndarray]:
+    """A strip 0.4 m long and 0.1 wide, held along its top, whose lower half is of another fabric."""
+    points, triangles = halved_squares(0.1, 0.4, 0.02)
+    held = points[:, 1] > 0.4 - 1e-9
+    low = np.flatnonzero(points[triangles].mean(axis=1)[:, 1] < 0.2).astype(np.int32)
+    directions = drawn_directions(points, triangles, np.array([0, 1.0, 0]))
+    shape = shape_of_triangles("strip", points, triangles, directions)
+    return build_cloth(shape, upper, held, patches=[(low, lower)]), points
+
+
+def test_each_half_of_a_strip_stretches_and_weighs_as_its_own_fabric_does():
+    """A hanging strip's strain at a height is the weight below it over its stiffness, per width (Hooke): the
+    upper half lengthens by g (w_low L + w_up L / 2) / k_up L, the lower by g w_low L / 2 / k_low L, of L each.
+    """
+    narrow = {"shear": 1e-3, "bend_warp": 1e-9, "bend_weft": 1e-9}
+    up, low = replace(LAWN, **narrow), replace(HEAVY, **narrow)
+    cloth, points = half_and_half(up, low)
+    assert cloth.mass.sum() == pytest.approx(0.1 * 0.2 * (up.areal_density + low.areal_density), rel=1e-12)
+    engine = free_engine(cloth, TIGHT)
+    at = Surround(NOTHING, NOTHING, points[cloth.held], surroundings(0, 1e-3))
+    found = settle(engine, still(cloth), at, to=1e-6, step=1 / 48, most=300).state.positions
+    middle, bottom = (found[np.abs(points[:, 1] - y) < 1e-9, 1].mean() for y in (0.2, 0.0))
+    weight = 9.81 * 0.2 * low.areal_density
+    upper = 0.2 * (weight + 9.81 * 0.1 * up.areal_density) / up.stretch_warp
+    lower = 0.2 * (weight / 2) / low.stretch_warp
+    assert 0.4 - 0.2 - middle == pytest.approx(upper, rel=0.02)
+    assert (middle - bottom) - 0.2 == pytest.approx(lower, rel=0.02)
+
+
+def test_a_cloth_of_two_like_parts_is_the_cloth():
+    one, points = half_and_half(HEAVY, HEAVY)
+    plain = replace(one, parts=())
+    rng = np.random.default_rng(2)
+    x = points + rng.normal(0, 0.004, points.shape)
+    found = []
+    for cloth in (one, plain):
+        term = membrane_of(cloth)
+        term.begin(x, 0.01)
+        force = np.zeros_like(x)
+        found.append((term.gradient(x, force), force, term.stored(x)))
+    assert found[0][0] == pytest.approx(found[1][0], rel=1e-12)
+    assert found[0][1] == pytest.approx(found[1][1], abs=1e-12 * np.abs(found[1][1]).max())
+    assert found[0][2] == pytest.approx(found[1][2], rel=1e-12)

@@ -2873,7 +2873,8 @@ export interface components {
         /**
          * Making
          * @description How a garment was made. draft_vertices, fine_vertices: about how many its spacings give; isometry: median
-         *     and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from.
+         *     and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from;
+         *     grams: of its cloth.
          */
         "Reading.Making": {
             /** Courses */
@@ -2884,6 +2885,8 @@ export interface components {
             fine_vertices: number | null;
             /** Foot */
             foot: number;
+            /** Grams */
+            grams: number;
             /** Isometry */
             isometry: [
                 number,
@@ -3450,6 +3453,32 @@ export interface components {
             member: string;
         };
         /**
+         * HemTierRecord
+         * @description A tier that continues a hem; fabric: what it is made of, the skirt's if left out.
+         */
+        "RecipeAsk.HemTierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Fabric
+             * @default null
+             */
+            fabric: string | null;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+        };
+        /**
          * LetOutRecord
          * @description A ring of vertices that is made longer by `by_mm`; the cloth within reach_mm of it follows.
          */
@@ -3586,7 +3615,7 @@ export interface components {
              * Tiers
              * @default []
              */
-            tiers: components["schemas"]["RecipeAsk.TierRecord"][];
+            tiers: components["schemas"]["RecipeAsk.HemTierRecord"][];
             /** Waist Mm */
             waist_mm: number;
         };
@@ -3679,28 +3708,6 @@ export interface components {
              * @default false
              */
             through: boolean;
-        };
-        /**
-         * TierRecord
-         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
-         *     flare, its own hem over its top.
-         */
-        "RecipeAsk.TierRecord": {
-            /**
-             * Depth Mm
-             * @default 150
-             */
-            depth_mm: number;
-            /**
-             * Flare
-             * @default 1
-             */
-            flare: number;
-            /**
-             * Gather
-             * @default 1.5
-             */
-            gather: number;
         };
         /**
          * ValuesStep
@@ -4342,6 +4349,32 @@ export interface components {
             ];
         };
         /**
+         * HemTierRecord
+         * @description A tier that continues a hem; fabric: what it is made of, the skirt's if left out.
+         */
+        "Remade.HemTierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Fabric
+             * @default null
+             */
+            fabric: string | null;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+        };
+        /**
          * HoldRecord
          * @description What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
          *     10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
@@ -4558,7 +4591,7 @@ export interface components {
              * Tiers
              * @default []
              */
-            tiers: components["schemas"]["Remade.TierRecord"][];
+            tiers: components["schemas"]["Remade.HemTierRecord"][];
             /** Waist Mm */
             waist_mm: number;
         };
@@ -4721,28 +4754,6 @@ export interface components {
              * @default null
              */
             to: string | null;
-        };
-        /**
-         * TierRecord
-         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
-         *     flare, its own hem over its top.
-         */
-        "Remade.TierRecord": {
-            /**
-             * Depth Mm
-             * @default 150
-             */
-            depth_mm: number;
-            /**
-             * Flare
-             * @default 1
-             */
-            flare: number;
-            /**
-             * Gather
-             * @default 1.5
-             */
-            gather: number;
         };
         /**
          * ValuesStep
@@ -5739,6 +5750,32 @@ export interface components {
             ];
         };
         /**
+         * HemTierRecord
+         * @description A tier that continues a hem; fabric: what it is made of, the skirt's if left out.
+         */
+        "Shot.HemTierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Fabric
+             * @default null
+             */
+            fabric: string | null;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+        };
+        /**
          * HoldRecord
          * @description What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
          *     10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
@@ -5988,7 +6025,7 @@ export interface components {
              * Tiers
              * @default []
              */
-            tiers: components["schemas"]["Shot.TierRecord"][];
+            tiers: components["schemas"]["Shot.HemTierRecord"][];
             /** Waist Mm */
             waist_mm: number;
         };
@@ -6287,28 +6324,6 @@ export interface components {
              * @default null
              */
             to: string | null;
-        };
-        /**
-         * TierRecord
-         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
-         *     flare, its own hem over its top.
-         */
-        "Shot.TierRecord": {
-            /**
-             * Depth Mm
-             * @default 150
-             */
-            depth_mm: number;
-            /**
-             * Flare
-             * @default 1
-             */
-            flare: number;
-            /**
-             * Gather
-             * @default 1.5
-             */
-            gather: number;
         };
         /**
          * UnderstudyRecord
@@ -7315,6 +7330,32 @@ export interface components {
             ];
         };
         /**
+         * HemTierRecord
+         * @description A tier that continues a hem; fabric: what it is made of, the skirt's if left out.
+         */
+        "ShotEdit.HemTierRecord": {
+            /**
+             * Depth Mm
+             * @default 150
+             */
+            depth_mm: number;
+            /**
+             * Fabric
+             * @default null
+             */
+            fabric: string | null;
+            /**
+             * Flare
+             * @default 1
+             */
+            flare: number;
+            /**
+             * Gather
+             * @default 1.5
+             */
+            gather: number;
+        };
+        /**
          * HoldRecord
          * @description What holds chosen vertices, and how. grip, 0 to 1, is welded at 1, and below it lets the garment sag by
          *     10 mm times (1 - grip) / grip under its own weight; on, 1 or 0 over frames; ease_in, frames over which it
@@ -7564,7 +7605,7 @@ export interface components {
              * Tiers
              * @default []
              */
-            tiers: components["schemas"]["ShotEdit.TierRecord"][];
+            tiers: components["schemas"]["ShotEdit.HemTierRecord"][];
             /** Waist Mm */
             waist_mm: number;
         };
@@ -7863,28 +7904,6 @@ export interface components {
              * @default null
              */
             to: string | null;
-        };
-        /**
-         * TierRecord
-         * @description A flounce that hangs from the hem above it: its depth along the cloth; gather, its cloth over that hem;
-         *     flare, its own hem over its top.
-         */
-        "ShotEdit.TierRecord": {
-            /**
-             * Depth Mm
-             * @default 150
-             */
-            depth_mm: number;
-            /**
-             * Flare
-             * @default 1
-             */
-            flare: number;
-            /**
-             * Gather
-             * @default 1.5
-             */
-            gather: number;
         };
         /**
          * UnderstudyRecord

@@ -41,7 +41,7 @@ describe("recipes", () => {
     const wider = dragged(recipe, "hem", 0, 50, 1000 * Math.PI)?.recipe;
     expect(wider).toMatchObject({ flare: recipe.flare * 1.1 });
     expect(dragged(recipe, "hip", 20, 0, 900)).toBeNull();
-    const tiered = { ...recipe, tiers: [{ depth_mm: 150, gather: 1.5, flare: 1 }] };
+    const tiered = { ...recipe, tiers: [{ depth_mm: 150, gather: 1.5, flare: 1, fabric: null }] };
     expect(dragged(tiered, "tier 1 hem", -30, 0, 2000)?.recipe).toMatchObject({ tiers: [{ depth_mm: 180 }] });
     expect(dragged(tiered, "tier 2 hem", -30, 0, 2000)).toBeNull();
   });

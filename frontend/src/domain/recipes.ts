@@ -4,7 +4,8 @@ import { type Edit, freeName, withGarment } from "./edits";
 import { count } from "./words";
 
 export const PLAIN_SPACING: SpacingRecord = { draft_mm: 15, fine_mm: 9, use: "draft", finer: null };
-export const PLAIN_TIER: TierRecord = { depth_mm: 150, gather: 1.5, flare: 1 };
+const PLAIN = { depth_mm: 150, gather: 1.5, flare: 1 };
+export const PLAIN_TIER: TierRecord = { ...PLAIN, fabric: null };
 /** Where a waist and a knee-length hem lie, as shares of a figure's height; common practice, no source. */
 const WAIST = 0.63;
 const HEM = 0.36;
@@ -60,7 +61,7 @@ export function addRings(document: ShotDocument, around: string, height: number)
 /** A new tier that is sewn on another garment, at a height in mm as that garment's own heights count. */
 export function addFlounce(document: ShotDocument, on: string, at_mm: number): Edit {
   const name = freeName(`${on} tier`, takenNames(document));
-  const recipe: FlounceRecipe = { kind: "flounce", on, at_mm, ...PLAIN_TIER, fold_mm: 120, spacing: PLAIN_SPACING };
+  const recipe: FlounceRecipe = { kind: "flounce", on, at_mm, ...PLAIN, depth_mm: 90, fold_mm: 120, spacing: PLAIN_SPACING };
   const hold: HoldRecord = {
     name: "sewn on",
     choose: choosing({ border: "highest" }),

@@ -1,5 +1,5 @@
 /** Swatches: their figures in the units an artist reads, and edits of them. */
-import type { FabricRecord, LoadCurveRecord, ShotDocument } from "../api/client";
+import type { FabricRecord, GarmentRecord, LoadCurveRecord, ShotDocument } from "../api/client";
 import { changeGarment, type Edit, freeName } from "./edits";
 
 /** A figure of a swatch: kept in SI, shown in `unit` = SI times `scale`. */
@@ -53,7 +53,8 @@ export function shown(fabric: FabricRecord, figure: SwatchFigure): number {
 }
 
 export function usersOf(document: ShotDocument, fabric: string): string[] {
-  return document.garments.filter((garment) => garment.fabric === fabric).map((garment) => garment.name);
+  const uses = ({ fabric: own, recipe }: GarmentRecord) => own === fabric || (recipe.kind === "rings" && recipe.tiers.some((tier) => tier.fabric === fabric));
+  return document.garments.filter(uses).map((garment) => garment.name);
 }
 
 export function changeSwatch(document: ShotDocument, name: string, change: Partial<FabricRecord>, said: string): Edit {

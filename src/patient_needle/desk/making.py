@@ -11,6 +11,7 @@ from ..core.craft.garments.respacing import vertices_at
 from ..core.craft.garments.rings import FromRings
 from ..core.craft.garments.sections import WAYS, Sections
 from ..core.craft.garments.sources import isometry_error
+from ..core.craft.garments.surface import triangles_in
 from ..core.model.errors import NeedleError
 from ..core.model.typed import Points
 from ..core.model.units import from_mm, to_mm
@@ -18,7 +19,7 @@ from ..formats.shot_file.document import FileRecipe, FlounceRecipe, RingsRecipe
 from ..formats.shot_file.making import garment_foot, measured
 
 if TYPE_CHECKING:
-    from .open_shot import OpenShot
+    from .open_shot import OpenGarment, OpenShot
 
 OFF = 0.006  # m that a tape lies off what it measures
 EVERY = 5  # of a section's directions, the corners of a tape
@@ -48,7 +49,7 @@ def making_read(opened: OpenShot, name: str) -> dict[str, Any]:
     source = garment.source
     out: dict[str, Any] = {
         "courses": [], "tapes": [], "notes": [], "draft_vertices": None, "fine_vertices": None,
-        "isometry": None, "foot": 0.0,
+        "isometry": None, "foot": 0.0, "grams": _grams(opened.garments[name]),
     }  # fmt: skip
     if recipe.spacing is not None:
         areas = [float(opened.garments[name].metric.areas.sum())]
@@ -78,6 +79,15 @@ def making_read(opened: OpenShot, name: str) -> dict[str, Any]:
         tapes = [*_figure_tapes(recipe, at.sections, source, at.cut.waist), *tapes]
     out["tapes"] = [asdict(tape) for tape in tapes]
     return out
+
+
+def _grams(piece: OpenGarment) -> float:
+    """What its cloth weighs, each part of its own fabric; maps of weight apart."""
+    garment, areas = piece.garment, piece.metric.areas
+    density = np.full(len(areas), garment.fabric.areal_density)
+    for patch in garment.patches:
+        density[triangles_in(garment.mesh, piece.cut, patch.group)] = patch.fabric.areal_density
+    return float(1e3 * areas @ density)
 
 
 def _notes(recipe: RingsRecipe | FlounceRecipe, source: FromRings) -> list[str]:

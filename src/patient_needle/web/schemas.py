@@ -286,7 +286,8 @@ class Tape(BaseModel):
 
 class Making(BaseModel):
     """How a garment was made. draft_vertices, fine_vertices: about how many its spacings give; isometry: median
-    and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from.
+    and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from;
+    grams: of its cloth.
     """
 
     courses: list[CourseReading]
@@ -296,6 +297,7 @@ class Making(BaseModel):
     fine_vertices: int | None
     isometry: tuple[float, float] | None
     foot: float
+    grams: float
 
 
 class Finding(BaseModel):

@@ -27,7 +27,7 @@ function GarmentCard({ shot, garment, dye, read, fault, chosen }: OfGarment) {
   const set = useRoom((room) => room.set);
   const picture = useGarmentPicture(shot, garment.name, dye);
   const fabric = shot.document.fabrics.find((one) => one.name === garment.fabric);
-  const grams = read === undefined || fabric === undefined ? null : Math.round(read.area * fabric.areal_density * 1000);
+  const grams = read === undefined || fabric === undefined ? null : Math.round(read.making?.grams ?? read.area * fabric.areal_density * 1000);
   return (
     <ButtonBase
       aria-pressed={chosen}

@@ -59,7 +59,7 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
       {recipe.opening === "slit" && (
         <NumberField label="Slit from the hem, mm" value={recipe.slit_mm} low={1} high={10000} keep={(slit_mm) => { keep({ slit_mm }, `slit ${slit_mm} mm`); }} />
       )}
-      <Tiers tiers={recipe.tiers} making={making} keep={(tiers, said) => { keep({ tiers }, said); }} />
+      <Tiers tiers={recipe.tiers} fabrics={shot.document.fabrics.map((one) => one.name)} making={making} keep={(tiers, said) => { keep({ tiers }, said); }} />
       {(recipe.tiers.length > 0 || recipe.fullness > 1) && (
         <NumberField label="Cloth in a fold, mm" value={recipe.fold_mm} low={10} high={2000} keep={(fold_mm) => { keep({ fold_mm }, `${fold_mm} mm of cloth in a fold`); }} />
       )}
@@ -68,7 +68,7 @@ export function RingsPanel({ shot, name, recipe, making }: OfRings) {
   );
 }
 
-function Tiers({ tiers, making, keep }: { tiers: TierRecord[]; making: Making | null | undefined; keep(tiers: TierRecord[], said: string): void }) {
+function Tiers({ tiers, fabrics, making, keep }: { tiers: TierRecord[]; fabrics: readonly string[]; making: Making | null | undefined; keep(tiers: TierRecord[], said: string): void }) {
   const changed = (at: number, change: Partial<TierRecord>, said: string) => {
     keep(tiers.map((tier, k) => (k === at ? { ...tier, ...change } : tier)), `tier ${at + 1} ${said}`);
   };
@@ -90,6 +90,14 @@ function Tiers({ tiers, making, keep }: { tiers: TierRecord[]; making: Making | 
               <NumberField label="Gather, ×" value={tier.gather} low={1} high={6} keep={(gather) => { changed(at, { gather }, `gathered ${gather} times`); }} />
               <NumberField label="Flare, ×" value={tier.flare} low={0.1} high={10} keep={(flare) => { changed(at, { flare }, `flare ${flare}`); }} />
             </Box>
+            {(fabrics.length > 1 || (tier.fabric ?? null) !== null) && (
+              <Pick
+                label={`Cloth of tier ${at + 1}`}
+                value={tier.fabric ?? ""}
+                options={[{ value: "", name: "As the skirt" }, ...fabrics.map((name) => ({ value: name, name }))]}
+                keep={(name) => { changed(at, { fabric: name === "" ? null : name }, name === "" ? "of the skirt's cloth" : `of ${name}`); }}
+              />
+            )}
           </Panel>
         );
       })}

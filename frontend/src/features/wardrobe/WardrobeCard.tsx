@@ -59,7 +59,7 @@ function Hang({ read, garment, fabric }: { read: GarmentReading | undefined; gar
   const coarse = spacing > Math.min(...bends) / 2;
   return (
     <Section title={`The ${garment.name} in this fabric`}>
-      {read !== undefined && <Figure name="Weighs" value={`${Math.round(read.area * fabric.areal_density * 1000).toLocaleString("en")} g`} />}
+      {read !== undefined && <Figure name="Weighs" value={`${Math.round(read.making?.grams ?? read.area * fabric.areal_density * 1000).toLocaleString("en")} g`} />}
       {read !== undefined && <Figure name="Cloth in it" value={`${read.area.toFixed(2)} m²`} />}
       {read !== undefined && <Figure name="Spacing" value={`${mm(spacing)}, ${count(read.vertices, "vertex", "vertices")}`} />}
       <Figure name="Bends over, warp" value={mm(bends[0] ?? 0)} />

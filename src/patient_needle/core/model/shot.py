@@ -108,11 +108,19 @@ class CastMember:
 
 
 @dataclass(frozen=True, eq=False)
+class Patch:
+    """A face group of a garment that is of another fabric than the rest."""
+
+    group: str
+    fabric: Fabric
+
+
+@dataclass(frozen=True, eq=False)
 class Garment:
     """A garment to simulate. source: what it is made from; maps: what varies over it; calm and shelter, 0 to 1,
     and filling as the solver's forces explain them; prescription: where it is told to be, as an earlier take
     has it; motion: that of its own file, if a hold follows it; begins (n, 3) m: where it starts, None for as
-    made.
+    made; patches: parts of it that are of other fabrics.
     """
 
     name: str
@@ -127,6 +135,7 @@ class Garment:
     prescription: Prescription = FREE
     motion: Motion | None = None
     begins: Points | None = None
+    patches: tuple[Patch, ...] = ()
 
     @property
     def is_finished(self) -> bool:

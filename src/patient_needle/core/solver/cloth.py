@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,6 +20,16 @@ from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 # off at most either way.
 STRIP = (9 / 8) ** 0.5
 EVEN = Multipliers()
+Loads = tuple[Vectors, Vectors, Vectors]
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """Triangles (k,) of a cloth that are of one fabric, and its force tables of weft, warp and shear."""
+
+    triangles: Indices
+    fabric: Fabric
+    loads: Loads
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,6 +56,7 @@ class Cloth:
     held          (n,) bool, position prescribed by a hold
     friction, air, calm, clearance  (n,) multipliers of what meets the cloth from outside
     thickness     (n,) m
+    parts         what is of which fabric where it is of several; `fabric` and `loads` are the main one's
     """
 
     name: str
@@ -74,6 +86,7 @@ class Cloth:
     calm: Scalars
     clearance: Scalars
     thickness: Scalars
+    parts: tuple[Part, ...] = ()
 
     @property
     def count(self) -> int:
@@ -93,17 +106,26 @@ class Cloth:
     @property
     def weft(self) -> Scalars:
         """(m,) N, first stiffness along weft times area."""
-        return self.stretched * self.loads[0][1, 2]
+        return self.stretched * self._first(0)
 
     @property
     def warp(self) -> Scalars:
         """(m,) N, first stiffness along warp times area."""
-        return self.stretched * self.loads[1][1, 2]
+        return self.stretched * self._first(1)
 
     @property
     def shear(self) -> Scalars:
         """(m,) N, first stiffness in shear times area."""
-        return self.sheared * self.loads[2][1, 2]
+        return self.sheared * self._first(2)
+
+    def _first(self, way: int) -> Scalars | float:
+        """First stiffness along weft, warp or in shear, N/m: one, or (m,) where there are parts."""
+        if not self.parts:
+            return float(self.loads[way][1, 2])
+        out = np.zeros(len(self.triangles))
+        for part in self.parts:
+            out[part.triangles] = part.loads[way][1, 2]
+        return out
 
 
 def build_cloth(
@@ -113,12 +135,13 @@ def build_cloth(
     *,
     flat_rest_angles: bool = True,
     multipliers: Multipliers = EVEN,
+    patches: Sequence[tuple[Indices, Fabric]] = (),
 ) -> Cloth:
     """Constants of a garment of one fabric.
 
-    held (n,) bool; flat_rest_angles False keeps the folds it was made with. `MaterialError` for a map that does
-    not fit it. Hinge stiffness is STRIP B l^2 / A, B being what a free strip of the fabric shows in a
-    cantilever test.
+    held (n,) bool; flat_rest_angles False keeps the folds it was made with; patches: triangles (k,) that are of
+    other fabrics. `MaterialError` for a map that does not fit it. Hinge stiffness is STRIP B l^2 / A, B being
+    what a free strip of the fabric shows in a cantilever test.
     """
     topology, metric = shape.topology, shape.metric
     triangles, hinges, count = topology.triangles, topology.hinges, topology.vertex_count
@@ -127,7 +150,7 @@ def build_cloth(
     stretched = metric.areas * multipliers.of("stretch", count)[triangles].mean(axis=1)
     damping = multipliers.of("damping", count)
     bend, rest_angles = _bending(topology, metric, fabric, np.asarray(held, bool), multipliers)
-    return Cloth(
+    cloth = Cloth(
         name=shape.name,
         fabric=fabric,
         topology=topology,
@@ -156,9 +179,62 @@ def build_cloth(
         clearance=multipliers.of("clearance", count),
         thickness=fabric.thickness * multipliers.of("thickness", count),
     )
+    return _patched(cloth, metric, patches, multipliers, flat=flat_rest_angles) if patches else cloth
 
 
-def _loads(fabric: Fabric) -> tuple[Vectors, Vectors, Vectors]:
+def _patched(
+    cloth: Cloth, metric: RestMetric, patches: Sequence[tuple[Indices, Fabric]], multipliers: Multipliers, *,
+    flat: bool,
+) -> Cloth:  # fmt: skip
+    """The cloth with some of its triangles of other fabrics. At an edge between two a hinge takes the mean of
+    their rigidities, at a vertex the thickness and friction of the triangles around it.
+    """
+    triangles, topology, count = cloth.triangles, cloth.topology, cloth.count
+    fabrics, of = [cloth.fabric], np.zeros(len(triangles), np.int32)
+    for at, fabric in patches:
+        of[at] = len(fabrics)
+        fabrics.append(fabric)
+
+    def per(figure: str) -> Scalars:
+        """A figure of each triangle's own fabric (m,)."""
+        return np.array([getattr(fabric, figure) for fabric in fabrics])[of]
+
+    def at_hinges(figure: str) -> Scalars:
+        return np.asarray(per(figure)[topology.sides].mean(axis=1))
+
+    corners = np.bincount(triangles.ravel(), minlength=count)
+
+    def at_vertices(figure: str) -> Scalars:
+        return np.bincount(triangles.ravel(), np.repeat(per(figure), 3), count) / np.maximum(corners, 1)
+
+    damping = multipliers.of("damping", count)
+    bend, rest_angles = np.zeros(len(topology.hinges)), np.zeros(len(topology.hinges))
+    for index, fabric in enumerate(fabrics):
+        own, angles = _bending(topology, metric, fabric, cloth.held, multipliers)
+        share = (of[topology.sides] == index).mean(axis=1)
+        bend += share * own
+        rest_angles += share * own * angles
+    rest_angles = np.divide(rest_angles, bend, out=np.zeros_like(bend), where=bend > 0)
+    mass = shared_areas(metric.areas * per("areal_density"), triangles, count)
+    rough = np.sqrt(at_vertices("friction") / max(cloth.fabric.friction, 1e-9))
+    return replace(
+        cloth,
+        mass=np.maximum(mass, 1e-3 * mass.mean()) * multipliers.of("density", count),
+        stretch_retardation=per("stretch_damping") * damping[triangles].mean(axis=1),
+        bend_retardation=at_hinges("bend_damping") * damping[topology.hinges[:, :2]].mean(axis=1),
+        bend=bend,
+        rest_angles=rest_angles if flat else metric.folds,
+        friction=cloth.friction * rough,
+        thickness=at_vertices("thickness") * multipliers.of("thickness", count),
+        parts=tuple(
+            Part(np.flatnonzero(of == index).astype(np.int32), fabric, _loads(fabric))
+            for index, fabric in enumerate(fabrics)
+            if (of == index).any()
+        ),
+    )
+
+
+def _loads(fabric: Fabric) -> Loads:
     """Force tables of weft, warp and shear; shear is alike to both sides."""
 
     def along(stiffness: float, compression: float | None, curve: LoadCurve | None) -> Vectors:

@@ -14,7 +14,7 @@ from ..model.tolerances import LADDER, Patience
 from ..model.typed import Flags, Points, Scalars, Vectors
 from .bending import Bending
 from .cloth import Cloth
-from .membrane import Membrane
+from .membrane import Membrane, SewnMembrane
 
 STAGES = ("search", "solve", "filter", "friction")
 
@@ -108,7 +108,7 @@ class Energies:
 
 
 def energies(
-    cloth: Cloth, membrane: Membrane, bending: Bending, x: Points, v: Vectors, gravity: Vectors
+    cloth: Cloth, membrane: Membrane | SewnMembrane, bending: Bending, x: Points, v: Vectors, gravity: Vectors
 ) -> Energies:
     """Energy by kind at x (n, 3) m and v (n, 3) m/s; membrane and bending are the cloth's own terms."""
     stretched, sheared = membrane.stored(x)
@@ -121,8 +121,8 @@ def energies(
     )
 
 
-def beyond_limit(cloth: Cloth, membrane: Membrane, points: Points) -> int:
-    """How many triangles are stretched beyond the fabric's strain limit; 0 without one."""
+def beyond_limit(cloth: Cloth, membrane: Membrane | SewnMembrane, points: Points) -> int:
+    """How many triangles are stretched beyond the main fabric's strain limit; 0 without one."""
     if cloth.fabric.strain_limit is None:
         return 0
     strains = membrane.strains(points)

@@ -16,7 +16,7 @@ from numba import njit, prange
 
 from ..geometry.triangles import corners_of
 from ..model.typed import Points, Vectors
-from .cloth import Cloth
+from .cloth import Cloth, Part
 from .stiffness import Blocks, Pattern, add_block, add_square
 from .sums import Gather, total
 
@@ -30,12 +30,14 @@ class Membrane:
 
     lagged = False
 
-    def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
+    def __init__(self, cloth: Cloth, pattern: Pattern | None = None, part: Part | None = None) -> None:
         order = np.argsort(cloth.triangles.min(axis=1), kind="stable")
+        if part is not None:
+            order = order[np.isin(order, part.triangles)]
         self._triangles = np.ascontiguousarray(cloth.triangles[order])
         self._rest = np.ascontiguousarray(cloth.rest_inverse[order])
         self._stretched, self._sheared = cloth.stretched[order], cloth.sheared[order]
-        self._loads = cloth.loads
+        self._loads = cloth.loads if part is None else part.loads
         self._retardation = cloth.stretch_retardation[order]
         self._damped = bool(self._retardation.any())
         self._gather = Gather(self._triangles, cloth.count)
@@ -101,6 +103,50 @@ class Membrane:
 
     def product(self, p: Vectors, out: Vectors) -> None:
         """All of the Hessian lies in the matrix."""
+
+
+class SewnMembrane:
+    """The same of a cloth whose parts are of several fabrics, one after the other."""
+
+    lagged = False
+
+    def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
+        self._parts = [Membrane(cloth, pattern, part) for part in cloth.parts]
+
+    def begin(self, x: Points, step: float) -> None:
+        """See `Membrane.begin`."""
+        for part in self._parts:
+            part.begin(x, step)
+
+    def gradient(self, x: Points, out: Vectors) -> float:
+        """See `Membrane.gradient`."""
+        return sum(part.gradient(x, out) for part in self._parts)
+
+    def energy(self, x: Points) -> float:
+        """See `Membrane.energy`."""
+        return sum(part.energy(x) for part in self._parts)
+
+    def strains(self, x: Points) -> Vectors:
+        """See `Membrane.strains`; those of one part after the other."""
+        return np.concatenate([part.strains(x) for part in self._parts])
+
+    def stored(self, x: Points) -> tuple[float, float]:
+        """See `Membrane.stored`."""
+        found = [part.stored(x) for part in self._parts]
+        return sum(one for one, _ in found), sum(other for _, other in found)
+
+    def stiffen(self, stiffness: Blocks) -> None:
+        """See `Membrane.stiffen`."""
+        for part in self._parts:
+            part.stiffen(stiffness)
+
+    def product(self, p: Vectors, out: Vectors) -> None:
+        """All of the Hessian lies in the matrix."""
+
+
+def membrane_of(cloth: Cloth, pattern: Pattern | None = None) -> Membrane | SewnMembrane:
+    """The term of a cloth, of one fabric or of several."""
+    return SewnMembrane(cloth, pattern) if cloth.parts else Membrane(cloth, pattern)
 
 
 @njit(cache=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..contact.rows import Skin
+from ..model.fabric import Fabric
 from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
 from .air import AirFlow, Pressure
 from .bending import Bending
@@ -15,7 +16,7 @@ from .cloth import Cloth
 from .diagnostics import Energies, beyond_limit, energies
 from .inertia import Calm, Timing
 from .linear import Factored, Factors, Term
-from .membrane import Membrane
+from .membrane import membrane_of
 from .state import ClothState, Forces, Inflation
 from .stiffness import Blocks, pattern_of
 
@@ -67,7 +68,7 @@ def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
         joined([c.mass for c in cloths]),
         joined([c.held for c in cloths]),
         min(c.spacing for c in cloths),
-        0.5 * max(max(c.fabric.stretch_warp, c.fabric.stretch_weft) for c in cloths),
+        0.5 * max(max(f.stretch_warp, f.stretch_weft) for c in cloths for f in fabrics_in(c)),
         Skin(
             triangles,
             _allowed(cloths),
@@ -77,6 +78,11 @@ def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
             joined([np.sqrt(c.fabric.friction) * c.friction for c in cloths]),
         ),
     )
+
+
+def fabrics_in(cloth: Cloth) -> tuple[Fabric, ...]:
+    """What a cloth is of, its main fabric first."""
+    return (cloth.fabric, *(part.fabric for part in cloth.parts))
 
 
 def _allowed(cloths: tuple[Cloth, ...]) -> Points:
@@ -108,7 +114,7 @@ class Wear:
         self.cloth, self.span, self._index = cloth, span, index
         self._factors = Factors(cloth)
         self.pattern = pattern_of(cloth.count, cloth.triangles, cloth.hinges)
-        self.membrane, self.bending = Membrane(cloth, self.pattern), Bending(cloth, self.pattern)
+        self.membrane, self.bending = membrane_of(cloth, self.pattern), Bending(cloth, self.pattern)
         self._forces = forces
         self._air = AirFlow(cloth)
         self._calm = Calm(cloth, forces.calm) if forces.calm > 0 else None

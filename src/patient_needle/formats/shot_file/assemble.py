@@ -26,7 +26,7 @@ from ...core.model.fabric import Fabric
 from ...core.model.garment import FREE, Prescription, Source
 from ...core.model.mesh import Mesh
 from ...core.model.motion import Motion, Window
-from ...core.model.shot import CastMember, Filling, Garment, RunIn, ShotPlan, Wind
+from ...core.model.shot import CastMember, Filling, Garment, Patch, RunIn, ShotPlan, Wind
 from ...core.model.tolerances import ALL
 from ...core.model.typed import Points, Scalars
 from ...core.model.units import from_mm, metres_per
@@ -299,7 +299,25 @@ def assemble_garment(record: GarmentRecord, making: Making, source: Source | Non
         calm=record.calm, shelter=record.shelter, filling=_filling(record),
         prescription=_prescription(record, mesh, folder, shot.frame_rate),
         motion=_own_motion(record, folder, shot.frame_rate), begins=_begins(record, making, source),
+        patches=_patches(record, shot),
     )  # fmt: skip
+
+
+def _patches(record: GarmentRecord, shot: ShotFile) -> tuple[Patch, ...]:
+    """Tiers of a skirt that are of other fabrics."""
+    if not isinstance(record.recipe, RingsRecipe):
+        return ()
+    fabrics, out = fabrics_of(shot), []
+    for number, tier in enumerate(record.recipe.tiers, 1):
+        if tier.fabric is None or tier.fabric == record.fabric:
+            continue
+        if tier.fabric not in fabrics:
+            raise ShotError(
+                f"tier {number} is made of '{tier.fabric}', which is not in the swatch book",
+                where=f"garment '{record.name}'", remedy=f"It has {', '.join(fabrics)}",
+            )  # fmt: skip
+        out.append(Patch(f"tier {number}", fabrics[tier.fabric]))
+    return tuple(out)
 
 
 def file_mesh(recipe: FileRecipe, folder: Path, name: str) -> Mesh:

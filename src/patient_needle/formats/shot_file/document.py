@@ -591,6 +591,12 @@ class TierRecord(Record):
     flare: Annotated[float, Within(0.1, 10)] = 1.0
 
 
+class HemTierRecord(TierRecord):
+    """A tier that continues a hem; fabric: what it is made of, the skirt's if left out."""
+
+    fabric: Text | None = None
+
+
 class RingsRecipe(Record):
     """A skirt cut from rings round a cast member, flat at rest. waist_mm and hem_mm: heights of its upper edge
     and its hem above `joint`, or above the member's lowest point without one; hem_mm along the cloth when it
@@ -609,7 +615,7 @@ class RingsRecipe(Record):
     flare: Annotated[float, Within(0.1, 10)] = 1.6
     opening: Literal["closed", "slit", "open"] = "closed"
     slit_mm: Annotated[float, Within(1, 10_000, "mm")] = 300.0
-    tiers: Annotated[list[TierRecord], Many(12)] = []
+    tiers: Annotated[list[HemTierRecord], Many(12)] = []
     fold_mm: Annotated[float, Within(10, 2000, "mm")] = 120.0
     spacing: SpacingRecord = SpacingRecord()
 

@@ -127,7 +127,7 @@ def _outline(
         short, round_it, up = ((own - length) * 1e3, own * 1e3, (height - foot) * 1e3)
         raise ShotError(
             f"the {course.name} is {short:.0f} mm too narrow at a height of {up:.0f} mm: it has "
-            f"{length * 1e3:.0f} mm of cloth there, and the figure needs {round_it:.0f} mm",
+            f"{length * 1e3:.0f} mm of cloth there, and what is inside needs {round_it:.0f} mm",
             remedy="Give it more ease, fullness or flare",
         )
     length = max(length, own)

@@ -16,6 +16,11 @@ from ...model.tolerances import OFF_SURFACE, SAME_SIDE_COSINE
 from ...model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 
 
+def triangles_in(mesh: Mesh, cut: TriangleMap, group: str) -> Indices:
+    """The triangles (k,) of a face group of a mesh that is cut into them."""
+    return np.flatnonzero(np.isin(cut.source_face, mesh.groups[group])).astype(np.int32)
+
+
 @dataclass(frozen=True, eq=False)
 class GarmentSurface:
     """A garment as made, to draw on: its mesh, the triangles it is cut into, their topology."""

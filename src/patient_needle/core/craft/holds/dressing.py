@@ -13,6 +13,7 @@ from ...model.shot import Garment, ShotPlan
 from ...model.typed import Flags, Points, Vectors
 from ...solver.cloth import Cloth, build_cloth
 from ...solver.state import Taken
+from ..garments.surface import triangles_in
 from ..maps.drawing import factors, grips
 from ..maps.inputs import MapInputs
 from .acting import (
@@ -117,6 +118,7 @@ def _dress(plan: ShotPlan, garment: Garment, whereabouts: Whereabouts, near: Map
         held,
         flat_rest_angles=garment.rest_angles == "flat",
         multipliers=factors(garment.maps, surface, near, garment=garment.name),
+        patches=[(triangles_in(garment.mesh, cut, patch.group), patch.fabric) for patch in garment.patches],
     )
     if garment.filling is not None and not is_closed(cut.triangles):
         raise ShotError(
