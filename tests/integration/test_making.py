@@ -158,7 +158,7 @@ def test_a_garment_whose_member_is_gone_stands_as_it_was(caller, skirt):
     assert read["garments"]["skirt"]["vertices"] == before
 
 
-def test_a_tier_is_sewn_on_another_garment_and_follows_its_cut(caller, skirt):
+def test_a_tier_is_sewn_on_another_garment_and_follows_its_cut(caller, skirt, store):
     tier = {
         "name": "frill", "fabric": "bunting",
         "recipe": {"kind": "flounce", "on": "skirt", "at_mm": 900, "depth_mm": 60, "gather": 1.5,
@@ -174,6 +174,12 @@ def test_a_tier_is_sewn_on_another_garment_and_follows_its_cut(caller, skirt):
     assert (seam["name"], seam["height"]) == ("seam", pytest.approx(FOOT + 0.9, abs=1e-3))
     (held,) = read["garments"]["frill"]["holds"]
     assert held["holding"] == held["vertices"]
+    seen = body(caller.get(f"/api/shots/{skirt}"))["revision"]
+    take = body(caller.post(f"/api/shots/{skirt}/takes", json={"seen": seen}), 201)
+    run_take(store, take["id"], MADE_WITH)
+    done = body(caller.get(f"/api/takes/{take['id']}"))
+    assert done["state"] == "finished"
+    assert [one["through_another"] + one["through_itself"] for one in done["garments"]] == [0, 0]
     found = remade(caller, skirt, "skirt", RINGS | {"flare": 2.2})
     edited(caller, skirt, [found["garments"][0], *edited_frill(found, tier)])
     wider = reading(caller, skirt)["garments"]["frill"]["making"]["tapes"][0]
