@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import map_coordinates
 
+from ...geometry.rest_metric import metric_of_pieces
+from ...geometry.topology import build_topology
 from ...model.errors import ShotError
 from ...model.typed import Points, Scalars, Vectors
 from .rings import Course, RingsMesh
@@ -20,6 +22,7 @@ PER_FOLD = 24  # places across a fold
 LEAST_DOWN = 0.35  # m down for each m of cloth, at least
 HALVINGS = 18
 FOLDS_AT_LEAST = 6
+SHORTENED, DRAWN = 60, 0.75  # rounds, and how far in each, by which edges that are too long are drawn shorter
 APART = 0.0015  # m that each edge of an opening is set aside
 GIVES = 0.01  # strain that a ring takes without a word where it is a little short
 
@@ -43,11 +46,33 @@ def pose_of(
         mine = np.flatnonzero(mesh.course == index)
         places[mine] = hung.at(mesh.fraction[mine], mesh.depth[mine])
         above = hung.below
+    places = _shortened(places, mesh)
     aside = mesh.side * APART
     round_it = 2 * np.pi * mesh.fraction
     places[:, 0] -= aside * np.cos(round_it)
     places[:, 2] += aside * np.sin(round_it)
     return places
+
+
+def _shortened(places: Points, mesh: RingsMesh) -> Points:
+    """Places (n, 3) m with edges that are longer than at rest drawn shorter, again and again: between the folds
+    of a gather and its edge there is not room enough for all of them. The first course stays.
+    """
+    topology = build_topology(mesh.triangles, len(places))
+    rest = metric_of_pieces(mesh.corners, topology).edge_lengths
+    a, b = topology.edges[:, 0], topology.edges[:, 1]
+    free = np.where(mesh.course == 0, 0.0, 1.0)
+    both, out, count = np.maximum(free[a] + free[b], 1e-9), places.copy(), len(places)
+    for _ in range(SHORTENED):
+        way = out[b] - out[a]
+        length = np.linalg.norm(way, axis=1)
+        over = np.maximum(length - rest, 0.0)
+        move = (DRAWN * over / np.maximum(length, 1e-12) / both)[:, None] * way
+        many = np.bincount(a, over > 0, count) + np.bincount(b, over > 0, count)
+        for axis in range(3):
+            drawn = np.bincount(a, move[:, axis], count) - np.bincount(b, move[:, axis], count)
+            out[:, axis] += free * drawn / np.maximum(many, 1.0)
+    return out
 
 
 @dataclass(frozen=True, eq=False)
