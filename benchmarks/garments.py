@@ -154,7 +154,7 @@ def skirts(quick: bool) -> str:
         (planned,) = plan.runs
         run = OutfitRun(plan, planned)
         first = plan.first_simulated
-        *_, last = inspected(run, run.start(), first, first + frames)
+        *_, last = inspected(run, run.start(), first, first + frames - 1)
         mesh = plan.garments[0].source.mesh  # type: ignore[attr-defined]
         deepest = mesh.depth[mesh.course == mesh.course.max()].max()
         hem = last[0].positions[(mesh.course == mesh.course.max()) & (mesh.depth > deepest - 1e-9)]

@@ -279,6 +279,10 @@ def test_what_is_wrong_with_a_mesh_is_told_and_put_right(caller, store):
     edited(caller, shot, mended["garments"])
     assert reading(caller, shot)["faults"] == {}
     assert body(caller.get(f"/api/shots/{shot}/revisions/3/garments/{GARMENT}/health"))["findings"] == []
+    into_the_mast = mended["garments"][0]["recipe"] | {"placed": {"move": [-0.12, 0.0, 0.0]}}
+    edited(caller, shot, [mended["garments"][0] | {"recipe": into_the_mast}])
+    (found,) = body(caller.get(f"/api/shots/{shot}/revisions/4/garments/{GARMENT}/health"))["findings"]
+    assert (found["kind"], found["mends"]) == ("inside a body", False)
 
 
 def test_uvs_that_are_a_pattern_lay_the_cloth_flat(caller, store):

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outline
-from ..core.craft.garments.health import findings
+from ..core.craft.garments.health import findings, inside_finding
 from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed
 from ..core.craft.inspect.checks import check_member, start_notes
@@ -209,6 +209,11 @@ class Answers:
         with self._alone(("health", shot, number, name)):
             mesh = self._shots.file_mesh(shot, number, name)
             found = () if mesh is None else findings(mesh)
+            if mesh is not None:
+                opened = self._shots.get(shot, number)
+                colliders = opened.colliders.at_work(opened.plan.first_simulated)
+                within = inside_finding(mesh, colliders.rest_points(), colliders.enclosing)
+                found = (*found, within) if within is not None else found
         said = [
             {"kind": one.kind, "said": one.said, "count": one.count, "mends": one.mends, "lit": len(one.places)}
             for one in found

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 import numpy as np
 import pytest
 
@@ -149,3 +151,42 @@ def test_cloth_over_the_limit_by_a_hair_is_let_be():
     short = (float(sections.girths()[0]) + 2 * np.pi * 1e-3 - 0.7) / 0.7
     assert 0 < short < 0.01
     pose_of(mesh_of(courses, 0.02), courses, sections, 0.9, 1e-3, 0.1)
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_any_skirt_on_any_body_hangs_clear_of_it_and_of_itself(seed):
+    """Bodies and cuts that nobody chose: a skirt hangs without a crossing and within a sixth of its lengths, or
+    is refused as too narrow.
+    """
+    rng = np.random.default_rng(seed)
+    tall = rng.uniform(0.8, 2.0)
+    waist = rng.uniform(0.09, 0.16) * tall / 1.4
+    shares, widths = (0.05, 0.3, 0.5, 0.68, 0.85), rng.uniform(0.7, 1.5, 5) * [1, 1, 1.2, 0.8, 1]
+    deep = widths * rng.uniform(0.7, 1.1, 5)
+    rings = zip(shares, widths, deep, strict=True)
+    points, triangles = body([(share * tall, a * waist, b * waist) for share, a, b in rings])
+    top, hem = 0.68 * tall, rng.uniform(0.15, 0.5) * tall
+    tiers = tuple(
+        Tier(rng.uniform(0.04, 0.12) * tall, rng.uniform(1.0, 2.2), rng.uniform(1.0, 1.2))
+        for _ in range(rng.integers(0, 3))
+    )
+    cut = RingsCut(
+        top, hem, 0.02 * tall, 0.03 * tall, rng.uniform(1, 1.6), rng.uniform(1.3, 3.0),
+        str(rng.choice(["closed", "slit", "open"])), 0.1 * tall, tiers,
+    )  # fmt: skip
+    sections = sections_of(points, triangles, np.zeros(2), top, 0.06 * tall)
+    girth = float(sections.girths()[sections.heights >= top - cut.band - 1e-9].max())
+    courses = cut.courses(girth)
+    mesh = mesh_of(courses, 0.018, cut.open_from(courses))
+    with contextlib.suppress(ShotError):  # too narrow for its body
+        placed = pose_of(mesh, courses, sections, top, 0.003, 0.12)
+        hangs_clear(mesh, placed, points, triangles)
+
+
+def hangs_clear(mesh, placed, points, triangles):
+    assert len(self_crossing_pairs(placed, mesh.triangles)) == 0
+    assert len(crossing_pairs(placed, mesh.triangles, points, triangles)) == 0
+    topology = build_topology(mesh.triangles, len(placed))
+    rest = metric_of_pieces(mesh.corners, topology).edge_lengths
+    now = np.linalg.norm(placed[topology.edges[:, 0]] - placed[topology.edges[:, 1]], axis=1)
+    assert np.percentile(now / rest - 1, 99) < 1 / 6

@@ -12,7 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from ...contact.intersections import self_crossing_pairs
-from ...geometry.closed import turned_outwards
+from ...geometry.closed import inside, turned_outwards
 from ...geometry.topology import triangulated
 from ...model.errors import MeshError
 from ...model.mesh import Mesh
@@ -23,7 +23,7 @@ SLIVER = 0.035  # height over longest side: two degrees
 NEEDLE = 0.3  # shortest over longest side of a sliver: shorter is a needle, else a cap
 ROUNDS = 60
 
-Kind = Literal["non-manifold", "doubled", "inside out", "slivers", "touching itself"]
+Kind = Literal["non-manifold", "doubled", "inside out", "slivers", "touching itself", "inside a body"]
 MENDED_IN_ORDER = ("doubled", "slivers", "inside out")
 
 
@@ -66,6 +66,16 @@ def findings(mesh: Mesh) -> tuple[Finding, ...]:
         for kind, lit, count, said, mends in found
         if lit.any()
     )
+
+
+def inside_finding(mesh: Mesh, bodies: Points, closed: Triangles) -> Finding | None:
+    """What of a mesh lies inside closed bodies, points (k, 3) m, triangles (c, 3); None when nothing does."""
+    within = inside(bodies, closed, mesh.vertices)
+    if not within.any():
+        return None
+    triangles = triangulated(mesh).triangles
+    lit = mesh.vertices[triangles[within[triangles].any(axis=1)]]
+    return Finding("inside a body", "vertices inside what they are worn on", int(within.sum()), False, lit)
 
 
 def mended(mesh: Mesh, kinds: Sequence[str]) -> Mesh:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import map_coordinates
 
+from ...contact.intersections import self_crossing_pairs
 from ...geometry.rest_metric import metric_of_pieces
 from ...geometry.topology import build_topology
 from ...model.errors import ShotError
@@ -17,7 +18,7 @@ from .sections import DIRECTIONS, WAYS, Sections, girth_of
 
 ROWS = 0.006  # m between the levels of a course at which the pose is worked out
 STEEPEST = np.tan(np.radians(35))  # m out for each m down, at most, where cloth stands off to have room
-RISE = 0.5  # m that a fold may stand out for each m below the edge that gathers it
+RISES = (0.5, 0.25, 0.1)  # m that a fold may stand out for each m below the edge that gathers it, in turn
 PER_FOLD = 24  # places across a fold
 LEAST_DOWN = 0.35  # m down for each m of cloth, at least
 HALVINGS = 18
@@ -37,12 +38,25 @@ def pose_of(
 
     A level outline is the figure's own hull, let out until it is as long as the cloth there (J. Steiner,
     1840); what is longer still lies in even folds, which grow from the edge that gathers them. `ShotError`
-    where a ring is too short for the figure inside it.
+    where a ring is too short for the figure inside it. Where folds as deep as they can be go through each
+    other, they are made less deep.
     """
+    for rise in RISES:
+        places = _posed(mesh, courses, sections, waist, clear, fold, rise)
+        if len(self_crossing_pairs(places, mesh.triangles)) == 0:
+            break
+    return places
+
+
+def _posed(
+    mesh: RingsMesh, courses: Sequence[Course], sections: Sections, waist: float, clear: float, fold: float,
+    rise: float,
+) -> Points:  # fmt: skip
+    """The same with folds that stand out `rise` m at most for each m below the edge that gathers them."""
     places = np.zeros((len(mesh.course), 3))
     above = _Above(np.zeros(DIRECTIONS), waist, courses[0].sewn, [])
     for index, course in enumerate(courses):
-        hung = _hung(course, sections, above, clear, fold)
+        hung = _hung(course, sections, above, clear, fold, rise)
         mine = np.flatnonzero(mesh.course == index)
         places[mine] = hung.at(mesh.fraction[mine], mesh.depth[mine])
         above = hung.below
@@ -105,7 +119,7 @@ class _Hung:
         )
 
 
-def _hung(course: Course, sections: Sections, above: _Above, clear: float, fold: float) -> _Hung:
+def _hung(course: Course, sections: Sections, above: _Above, clear: float, fold: float, rise: float) -> _Hung:
     rows = max(3, int(np.ceil(course.depth / ROWS)) + 1)
     depths = np.linspace(0.0, course.depth, rows)
     step = float(depths[1])
@@ -123,7 +137,7 @@ def _hung(course: Course, sections: Sections, above: _Above, clear: float, fold:
         outline = min(cloth, max(outline, _round(widest, clear) if row else 0.0))
         reach = _outline(here, widest, outline, clear, course, height, sections.foot)
         if own:
-            stands = _standing(reach, above.folds, own, cloth, RISE * depth)
+            stands = _standing(reach, above.folds, own, cloth, rise * depth)
         flat = _evenly(_folded(reach, _folds(above, own, stands), columns), columns)
         places[row, :, [0, 2]] = (flat + sections.middle).T
         places[row, :, 1] = height
