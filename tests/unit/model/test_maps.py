@@ -10,7 +10,7 @@ from patient_needle.core.model.maps import MAP_ROLES, SPANS, ChalkMap
 MEANT = {
     "hold": (0.0, 1.0), "bend": (1.0, 30.0), "stretch": (1.0, 10.0), "shear": (1.0, 10.0), "weight": (1.0, 4.0),
     "memory": (1.0, 10.0), "friction": (1.0, 3.0), "clearance": (1.0, 3.0), "thickness": (1.0, 3.0),
-    "damping": (1.0, 5.0),
+    "damping": (1.0, 5.0), "spacing": (1.0, 0.5),
 }  # fmt: skip
 
 

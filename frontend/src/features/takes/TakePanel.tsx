@@ -179,7 +179,7 @@ function BeginFrom({ shot, take }: { shot: Shot; take: Take }) {
   const now = shot.document.garments.some((one) => one.begins?.take === take.name);
   return (
     <Small
-      label={`Start from the pose of ${take.name}`}
+      label={`Start from its pose, ${take.name}’s`}
       pressed={now}
       off={begin.isPending || now}
       act={() => {
