@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outline
-from ..core.craft.garments.health import findings, inside_finding
+from ..core.craft.garments.health import Finding, findings, inside_finding
 from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed
 from ..core.craft.inspect.checks import check_member, start_notes
@@ -114,6 +114,7 @@ class Answers:
         self._alone = KeyedLocks()
         self._shaking: OrderedDict[Asked, Shaking] = OrderedDict()
         self._painting: OrderedDict[Asked, Painting] = OrderedDict()
+        self._health: OrderedDict[Asked, tuple[Finding, ...]] = OrderedDict()
 
     def answer(self, request: Request) -> Message:
         """The answer to one request; what it asks wrongly is raised."""
@@ -206,20 +207,28 @@ class Answers:
 
     def health(self, shot: int, number: int, name: str) -> Message:
         """What is wrong with the mesh of a garment's file, and the triangles to light, one after the other."""
-        with self._alone(("health", shot, number, name)):
-            mesh = self._shots.file_mesh(shot, number, name)
-            found = () if mesh is None else findings(mesh)
-            if mesh is not None:
-                opened = self._shots.get(shot, number)
-                colliders = opened.colliders.at_work(opened.plan.first_simulated)
-                within = inside_finding(mesh, colliders.rest_points(), colliders.enclosing)
-                found = (*found, within) if within is not None else found
+        found = self._findings(shot, number, name)
         said = [
             {"kind": one.kind, "said": one.said, "count": one.count, "mends": one.mends, "lit": len(one.places)}
             for one in found
         ]
         places = np.concatenate([one.places for one in found]) if found else np.zeros((0, 3, 3))
         return Message({"findings": said}, {"places": _float32(places)})
+
+    def _findings(self, shot: int, number: int, name: str) -> tuple[Finding, ...]:
+        """What is wrong with a garment's mesh, looked for once: words and places are asked for apart."""
+        asked = (shot, number, name)
+        with self._alone(("health", *asked)):
+            if asked not in self._health:
+                mesh = self._shots.file_mesh(shot, number, name)
+                found: tuple[Finding, ...] = ()
+                if mesh is not None:
+                    opened = self._shots.get(shot, number)
+                    colliders = opened.colliders.at_work(opened.plan.first_simulated)
+                    within = inside_finding(mesh, colliders.rest_points(), colliders.enclosing)
+                    found = findings(mesh) if within is None else (*findings(mesh), within)
+                self._keep(self._health, asked, found)
+            return self._health[asked]
 
     def self_cuts(self, shot: int, number: int, name: str) -> Message:
         """Where a cast member cuts into itself, and which triangles at which frame."""

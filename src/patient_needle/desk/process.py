@@ -85,8 +85,9 @@ class OpenShots:
                 document, files = shots.contents(session, shot_id, number)
                 write_folder(Path(folder), document, files)
             shot = parse_shot(document, f"shot {shot_id}")
-            lasts = self._lasts.setdefault(shot_id, {})
-            self._lasts.move_to_end(shot_id)
+            with self._guard:
+                lasts = self._lasts.setdefault(shot_id, {})
+                self._lasts.move_to_end(shot_id)
             return read_open_shot(shot, Path(folder), self._members, self._remembered, self._made, lasts)
 
     def remade(self, shot_id: int, number: int, name: str, recipe: Recipe) -> Carried:

@@ -33,10 +33,10 @@ class FlatMesh:
     border: int
 
 
-def even_mesh(outline: Vectors, size: Size, lines: Vectors | None = None) -> FlatMesh:
+def even_mesh(outline: Vectors, size: Size) -> FlatMesh:
     """Delaunay triangles of a piece whose outline (k, 2) m, counter-clockwise, is already cut into edges.
 
-    size   points (q, 2) -> (q,) m, the edge length wanted there; lines (j, 2) m, inner points that stay
+    size   points (q, 2) -> (q,) m, the edge length wanted there
 
     Inner points are thrown as darts in one fixed order, then drawn to the middles of their triangles, which a
     size that varies weighs by its inverse fourth power (Q. Du, V. Faber and M. Gunzburger, Centroidal Voronoi
@@ -47,7 +47,7 @@ def even_mesh(outline: Vectors, size: Size, lines: Vectors | None = None) -> Fla
     if not piece.is_valid or piece.area <= 0:
         reason = shapely.is_valid_reason(piece)
         raise MeshError(f"the outline of a piece is no simple line: {reason}", remedy="Draw it again")
-    fixed = outline if lines is None or len(lines) == 0 else np.concatenate([outline, lines])
+    fixed = outline
     shapely.prepare(piece)
     inner = _darts(piece, fixed, size)
     for _ in range(ROUNDS if len(inner) else 0):

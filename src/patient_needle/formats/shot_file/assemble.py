@@ -395,6 +395,10 @@ def _begins(record: GarmentRecord, making: Making, source: Source) -> Points | N
                 remedy="Let it start as made, or take the pose from another take",
             )
         pose = np.asarray(frames[0], np.float64)
+        if not np.isfinite(pose).all():
+            raise ShotError(
+                "its start pose has positions that are not numbers", remedy="Take the pose from another take"
+            )
         if former.surface.fingerprint == source.surface.fingerprint:
             return pose
         return Carrying.between(former, source).points(pose)

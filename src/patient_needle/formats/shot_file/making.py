@@ -65,7 +65,8 @@ def measured(recipe: RingsRecipe, cast: Members, thickness: float) -> Measured:
         recipe.flare, recipe.opening, from_mm(recipe.slit_mm), tuple(map(tier_of, recipe.tiers)), foot,
     )  # fmt: skip
     points, triangles = member.member.motion.rest(), member.member.cut.triangles
-    sections = sections_of(points, triangles, axis, waist, float(points[:, 1].min()) + SPARE, foot)
+    lowest = max(float(points[:, 1].min()) + SPARE, cut.lowest - SPARE)
+    sections = sections_of(points, triangles, axis, waist, lowest, foot)
     beneath = sections.heights >= waist - cut.band - 1e-9
     girth = float(sections.girths()[beneath].max())
     collider = member.member.collider

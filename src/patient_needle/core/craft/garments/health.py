@@ -22,6 +22,7 @@ SAME_PLACE = 1e-6  # m: vertices nearer than this are one
 SLIVER = 0.035  # height over longest side: two degrees
 NEEDLE = 0.3  # shortest over longest side of a sliver: shorter is a needle, else a cap
 ROUNDS = 60
+MOST_SLIVERS = 500  # each is looked for among all triangles
 
 Kind = Literal["non-manifold", "doubled", "inside out", "slivers", "touching itself", "inside a body"]
 MENDED_IN_ORDER = ("doubled", "slivers", "inside out")
@@ -203,6 +204,12 @@ def _without_slivers(mesh: Mesh) -> Mesh:
     more can be done.
     """
     mesh = _as_triangles(mesh)
+    many = int(_slivers(mesh.vertices, mesh.face_corners.reshape(-1, 3)).sum())
+    if many > MOST_SLIVERS:
+        raise MeshError(
+            f"{many:,} faces have hardly any area, more than the {MOST_SLIVERS:,} that are put right here",
+            where=mesh.name, remedy="Mesh it anew at a spacing, or mend it where it was made",
+        )  # fmt: skip
     for _ in range(ROUNDS):
         triangles = mesh.face_corners.reshape(-1, 3)
         share, lengths, longest = _heights(mesh.vertices, triangles)

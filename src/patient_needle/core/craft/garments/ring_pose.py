@@ -20,6 +20,7 @@ ROWS = 0.006  # m between the levels of a course at which the pose is worked out
 STEEPEST = np.tan(np.radians(35))  # m out for each m down, at most, where cloth stands off to have room
 RISES = (0.5, 0.25, 0.1)  # m that a fold may stand out for each m below the edge that gathers it, in turn
 PER_FOLD = 24  # places across a fold
+MOST_PLACES = 4_000_000  # of a course at which the pose is worked out
 LEAST_DOWN = 0.35  # m down for each m of cloth, at least
 HALVINGS = 18
 FOLDS_AT_LEAST = 6
@@ -125,6 +126,11 @@ def _hung(course: Course, sections: Sections, above: _Above, clear: float, fold:
     step = float(depths[1])
     own = max(FOLDS_AT_LEAST, round(course.top / fold)) if course.gather > 1 else 0
     columns = PER_FOLD * max([own, *(number for number, _ in above.folds), FOLDS_AT_LEAST])
+    if rows * columns > MOST_PLACES:
+        raise ShotError(
+            f"the {course.name} has {columns // PER_FOLD:,} folds, which are too many to be laid",
+            remedy="Give more cloth to a fold, or less gather",
+        )
     places = np.zeros((rows, columns, 3))
     widest, height, outline, down, stands = above.widest, above.height, above.outline, step, 0.0
     for row, depth in enumerate(depths):

@@ -98,6 +98,11 @@ class RingsCut:
             out.append(Course(f"tier {number}", top, top * tier.flare, tier.depth, sewn))
         return tuple(out)
 
+    @property
+    def lowest(self) -> float:
+        """The height m that its last hem reaches when all of it hangs straight down."""
+        return self.hem - sum(tier.depth for tier in self.tiers)
+
     def open_from(self, courses: Sequence[Course]) -> float:
         """Depth m along the cloth from its top, below which the front is open; infinite where it is closed."""
         whole = sum(course.depth for course in courses)

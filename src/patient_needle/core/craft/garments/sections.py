@@ -13,6 +13,7 @@ from ...model.typed import Points, Scalars, Triangles, Vectors
 
 DIRECTIONS = 360
 STEP = 0.010  # m between the levels
+FURTHEST = 20.0  # m between the highest and the lowest
 TURN = np.arange(DIRECTIONS) * 2 * np.pi / DIRECTIONS
 WAYS = np.stack([np.sin(TURN), np.cos(TURN)], axis=1)
 
@@ -60,6 +61,11 @@ def sections_of(
 
     `ShotError` when the highest level cuts nothing that the axis runs through.
     """
+    if top - bottom > FURTHEST:
+        raise ShotError(
+            f"it hangs over {top - bottom:.0f} m, more than {FURTHEST:g} m",
+            remedy="Put the figure's size right, or lift the hem",
+        )
     heights = np.arange(top, bottom - 0.5 * STEP, -STEP)
     reach = np.zeros((len(heights), DIRECTIONS))
     hull = np.zeros((0, 2))
