@@ -132,6 +132,7 @@ def test_vertices_and_strokes_go_along_when_the_hem_is_let_down(caller, skirt):
     ("change", "says"),
     [
         ({"hem_mm": 1200}, "the hem, at 1200 mm, is not below the band"),
+        ({"waist_mm": -300, "hem_mm": -900}, "no girth at a height of -300 mm"),
         ({"ease_mm": -60}, "too narrow at a height of"),
         ({"tiers": [{"depth_mm": 50, "gather": 0.5}]}, "tier 1 is gathered 0.5 times"),
         ({"spacing": {"draft_mm": 0.5}}, "more than 200,000"),

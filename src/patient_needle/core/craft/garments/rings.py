@@ -65,6 +65,7 @@ class Tier:
 @dataclass(frozen=True)
 class RingsCut:
     """A skirt between a waist and a hem, m above the floor; tiers hang from the hem, each from the one before.
+    `ShotError` for what cannot be cut.
 
     foot      m above the floor, what heights count from where they are told
     band      m deep, none at 0; ease m that it is longer than the figure's girth beneath it
@@ -84,8 +85,7 @@ class RingsCut:
     foot: float = 0.0
 
     def courses(self, girth: float) -> tuple[Course, ...]:
-        """What is cut for a figure of `girth` m round at the band. `ShotError` for what cannot be cut."""
-        self._check()
+        """What is cut for a figure of `girth` m round at the band."""
         round_it = girth + self.ease
         out = []
         if self.band > 0:
@@ -108,7 +108,7 @@ class RingsCut:
         whole = sum(course.depth for course in courses)
         return {"closed": np.inf, "open": 0.0, "slit": max(0.0, whole - self.slit)}[self.opening]
 
-    def _check(self) -> None:
+    def __post_init__(self) -> None:
         if self.hem >= self.waist - self.band:
             raise ShotError(
                 f"the hem, at {(self.hem - self.foot) * 1e3:.0f} mm, is not below the band, which ends at "

@@ -66,7 +66,7 @@ def sections_of(
             f"it hangs over {top - bottom:.0f} m, more than {FURTHEST:g} m",
             remedy="Put the figure's size right, or lift the hem",
         )
-    heights = np.arange(top, bottom - 0.5 * STEP, -STEP)
+    heights = np.arange(top, min(top, bottom) - 0.5 * STEP, -STEP)
     reach = np.zeros((len(heights), DIRECTIONS))
     hull = np.zeros((0, 2))
     for k, height in enumerate(heights):
