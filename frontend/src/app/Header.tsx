@@ -5,7 +5,7 @@ import IconButton from "@mui/material/IconButton";
 import MenuItem from "@mui/material/MenuItem";
 import Select from "@mui/material/Select";
 import Typography from "@mui/material/Typography";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 import { importShot, type Shot, type ShotLine, type Workroom } from "../api/client";
 import { freeName } from "../domain/edits";
 import { bytes, count } from "../domain/words";
@@ -142,6 +142,16 @@ export function Header({ shots, shot, workroom, open }: HeaderProps) {
 /** How many changes are not kept yet. */
 function Pending({ shot }: { shot: number | undefined }) {
   const pending = usePending(shot);
+  useEffect(() => {
+    if (pending === 0) return;
+    const ask = (event: BeforeUnloadEvent) => {
+      event.preventDefault(); // the browser asks before it leaves the page
+    };
+    window.addEventListener("beforeunload", ask);
+    return () => {
+      window.removeEventListener("beforeunload", ask);
+    };
+  }, [pending]);
   return (
     <Typography role="status" noWrap sx={{ fontSize: 12.5, color: "text.secondary" }}>
       {pending > 0 && `keeping ${count(pending, "change")}…`}

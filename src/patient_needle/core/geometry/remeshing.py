@@ -9,7 +9,7 @@ from numba import njit
 
 from ..model.errors import MeshError
 from ..model.typed import Indices, Points, Scalars, Triangles
-from .kept_lines import FREE, Lines, lines_of
+from .kept_lines import FREE, cuts_of, kept_edges, kinds_of
 from .topology import build_topology
 from .tree import Tree, build_tree, closest_points
 
@@ -20,6 +20,7 @@ SPLIT_FROM = 0.75  # of the longest edge, over the size, that are split in one g
 FAN = 64  # triangles around a vertex at most
 DRAWN = 0.8  # of the way to the middle, in each round
 LEANING = 0.5  # cosine: a collapse turns no triangle further than this
+SAME = 1e-3  # share of an edge: a line is cut no nearer to a vertex, the vertex is taken
 NARROWEST = 0.05  # twice the area of a triangle that a collapse leaves, over its longest edge squared
 OPEN = 0.15  # share of both triangles that each has to have after a flip
 
@@ -41,7 +42,7 @@ class Remeshed:
 class _Growing:
     """A mesh with room to grow. counts (3,): vertices, triangles, and whether there was no room.
 
-    Of vertices: x, wanted size, kind, line, how far along it, and one of its triangles, -1 when it is gone.
+    Of vertices: x, wanted size, kind, and one of its triangles, -1 when it is gone.
     Of triangles: corners, the first -1 when it is gone; the neighbour across the edge from each corner to the
     next, -1 at a border; whether that edge is kept; region.
     """
@@ -49,8 +50,6 @@ class _Growing:
     x: Points
     wanted: Scalars
     kind: Indices
-    line: Indices
-    at: Scalars
     some: Indices
     triangles: Triangles
     beside: Triangles
@@ -73,22 +72,37 @@ def remeshed(
     with more than two triangles.
     """
     topology = build_topology(triangles, len(points))
-    lines = lines_of(points, topology, region, keep)
-    mesh = _growing(points, triangles, region, size, lines)
+    edges = kept_edges(points, topology, region, keep)
+    mesh = _growing(points, triangles, region, size, edges)
     tree = build_tree(points, triangles)
+    _halve(*_arrays(mesh))
+    _cut_lines(mesh)
     for turn in range(ROUNDS + LAST_ROUNDS):
-        last = turn >= ROUNDS
-        _round(
-            mesh.x, mesh.wanted, mesh.kind, mesh.line, mesh.at, mesh.some, mesh.triangles, mesh.beside,
-            mesh.kept, mesh.region, mesh.counts, lines.points, lines.along, lines.starts, lines.closed, last,
-        )  # fmt: skip
+        _round(*_arrays(mesh), turn >= ROUNDS)
         if mesh.counts[2]:
             raise MeshError("a new mesh came out far larger than its area", remedy="Give a larger spacing")
         _back_onto(mesh, tree, points, triangles, size)
     return _finished(mesh, tree, points)
 
 
-def _growing(points: Points, triangles: Triangles, region: Indices, size: Scalars, lines: Lines) -> _Growing:
+def _arrays(mesh: _Growing) -> tuple[np.ndarray, ...]:
+    return (
+        mesh.x, mesh.wanted, mesh.kind, mesh.some, mesh.triangles, mesh.beside, mesh.kept, mesh.region,
+        mesh.counts,
+    )  # fmt: skip
+
+
+def _cut_lines(mesh: _Growing) -> None:
+    """Kept lines cut into even pieces; where they are cut stays, what lies between is taken in later."""
+    count, faces = int(mesh.counts[0]), int(mesh.counts[1])
+    tri = mesh.triangles[:faces]
+    ends = np.stack([tri, np.roll(tri, -1, axis=1)], axis=2)[mesh.kept[:faces] != 0]
+    edges = np.unique(np.sort(ends, axis=1), axis=0)
+    cuts = cuts_of(mesh.x[:count], edges, mesh.kind[:count], mesh.wanted[:count])
+    _cut_at(*_arrays(mesh), cuts.a, cuts.b, cuts.share)
+
+
+def _growing(points: Points, triangles: Triangles, region: Indices, size: Scalars, edges: Indices) -> _Growing:
     corners = points[triangles]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     wanted = float((area / (0.433 * size[triangles].min(axis=1) ** 2)).sum())
@@ -100,20 +114,20 @@ def _growing(points: Points, triangles: Triangles, region: Indices, size: Scalar
         out[: len(values)] = values
         return out
 
-    beside, kept = _beside(triangles, lines.edges, n)
+    beside, kept = _beside(triangles, edges, n)
     some = np.full(n, -1, np.int32)
     some[triangles.ravel()] = np.repeat(np.arange(m, dtype=np.int32), 3)
     return _Growing(
         room(np.ascontiguousarray(points, np.float64), most, 0.0),
         room(np.ascontiguousarray(size, np.float64), most, 0.0),
-        room(lines.kind, most, 0), room(lines.line, most, -1), room(lines.at, most, 0.0), room(some, most, -1),
+        room(kinds_of(points, edges), most, 0), room(some, most, -1),
         room(np.ascontiguousarray(triangles, np.int32), 2 * most, -1), room(beside, 2 * most, -1),
         room(kept, 2 * most, 0), room(np.ascontiguousarray(region, np.int32), 2 * most, 0),
         np.array([n, m, 0], np.int64),
     )  # fmt: skip
 
 
-def _beside(triangles: Triangles, lines: Indices, count: int) -> tuple[Triangles, np.ndarray]:
+def _beside(triangles: Triangles, edges: Indices, count: int) -> tuple[Triangles, np.ndarray]:
     """Neighbour (m, 3) across the edge from each corner to the next, -1 at a border, and whether it is kept."""
     ends = np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2).astype(np.int64)
     code = np.sort(ends, axis=1) @ [count, 1]
@@ -122,7 +136,7 @@ def _beside(triangles: Triangles, lines: Indices, count: int) -> tuple[Triangles
     neighbours = np.full(len(code), -1, np.int32)
     one, other = order[same], order[same + 1]
     neighbours[one], neighbours[other] = other // 3, one // 3
-    kept = np.isin(code, lines.astype(np.int64) @ [count, 1])
+    kept = np.isin(code, edges.astype(np.int64) @ [count, 1])
     return neighbours.reshape(-1, 3), kept.reshape(-1, 3)
 
 
@@ -148,22 +162,28 @@ def _finished(mesh: _Growing, tree: Tree, points: Points) -> Remeshed:
     return Remeshed(out, number[triangles[alive]].astype(np.int32), region[alive].copy(), on, weights)
 
 
-# In the kernels: tri corners, nb neighbours, cp points of the lines, cl how far along, cs starts, cc closed.
+# In the kernels: tri corners, nb neighbours.
 
 
 @njit(cache=True)
-def _round(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc, last):
+def _halve(x, wanted, kind, some, tri, nb, kept, region, counts):
+    """Long edges split, the longest first: else thin triangles are cut ever thinner."""
+    above = _longest(x, wanted, tri, counts)
+    while above > LONG and not counts[2]:
+        above = max(LONG, SPLIT_FROM * above)
+        _split_long(x, wanted, kind, some, tri, nb, kept, region, counts, above)
+
+
+@njit(cache=True)
+def _round(x, wanted, kind, some, tri, nb, kept, region, counts, last):
     if not last:
-        above = _longest(x, wanted, tri, counts)
-        while above > LONG and not counts[2]:  # the longest first: else thin triangles are cut ever thinner
-            above = max(LONG, SPLIT_FROM * above)
-            _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc, above)
+        _halve(x, wanted, kind, some, tri, nb, kept, region, counts)
         if counts[2]:
             return
-        _collapse_short(x, wanted, kind, line, some, tri, nb, kept, counts)
+        _collapse_short(x, wanted, kind, some, tri, nb, kept, counts)
         _flip(x, some, tri, nb, kept, counts, False)
     _flip(x, some, tri, nb, kept, counts, True)
-    _relax(x, wanted, kind, line, at, some, tri, nb, kept, counts, cp, cl, cs, cc)
+    _relax(x, wanted, kind, some, tri, nb, counts)
 
 
 @njit(cache=True)
@@ -199,68 +219,6 @@ def _hand_on(nb, t, before, now):
 
 
 @njit(cache=True)
-def _on_line(cp, cl, cs, index, far, out):
-    """The place on a kept line, `far` along it."""
-    low, high = cs[index], cs[index + 1] - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if cl[middle] <= far:
-            low = middle
-        else:
-            high = middle
-    length = cl[low + 1] - cl[low]
-    share = 0.0 if length <= 0.0 else min(1.0, max(0.0, (far - cl[low]) / length))
-    for axis in range(3):
-        out[axis] = cp[low, axis] + share * (cp[low + 1, axis] - cp[low, axis])
-
-
-@njit(cache=True)
-def _along(x, kind, line, at, a, b, cp, cl, cs, cc):
-    """The kept line that edge ab lies on, and how far along it a and b are; -1 where it is on none."""
-    index = line[a] if kind[a] == 1 else line[b] if kind[b] == 1 else _line_between(x, a, b, cp, cs)
-    if index < 0 or (kind[a] == 1 and kind[b] == 1 and line[a] != line[b]):
-        return -1, 0.0, 0.0
-    length = cl[cs[index + 1] - 1]
-    one, other = at[a], at[b]
-    if kind[a] == 2:
-        one = 0.0 if _begins_at(x, a, cp, cs, index, other < 0.5 * length) else length
-    if kind[b] == 2:
-        other = 0.0 if _begins_at(x, b, cp, cs, index, one < 0.5 * length) else length
-    if cc[index]:
-        if other - one > 0.5 * length:
-            other -= length
-        elif one - other > 0.5 * length:
-            one -= length
-    return index, one, other
-
-
-@njit(cache=True)
-def _begins_at(x, v, cp, cs, index, otherwise):
-    """Whether a line begins at a corner and does not end there; `otherwise` where it does both."""
-    first, last = cs[index], cs[index + 1] - 1
-    begins = ends = 0.0
-    for axis in range(3):
-        begins += (x[v, axis] - cp[first, axis]) ** 2
-        ends += (x[v, axis] - cp[last, axis]) ** 2
-    return otherwise if begins == ends else begins < ends
-
-
-@njit(cache=True)
-def _line_between(x, a, b, cp, cs):
-    """The kept line from corner a straight to corner b; -1 for none."""
-    for index in range(len(cs) - 1):
-        if cs[index + 1] - cs[index] == 2:
-            first = cs[index]
-            straight = turned = 0.0
-            for axis in range(3):
-                straight += (x[a, axis] - cp[first, axis]) ** 2 + (x[b, axis] - cp[first + 1, axis]) ** 2
-                turned += (x[b, axis] - cp[first, axis]) ** 2 + (x[a, axis] - cp[first + 1, axis]) ** 2
-            if straight == 0.0 or turned == 0.0:
-                return index
-    return -1
-
-
-@njit(cache=True)
 def _longest(x, wanted, tri, counts):
     """The longest edge over the size wanted there."""
     longest = 0.0
@@ -274,8 +232,7 @@ def _longest(x, wanted, tri, counts):
 
 
 @njit(cache=True)
-def _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, cp, cl, cs, cc, above):
-    place = np.zeros(3)
+def _split_long(x, wanted, kind, some, tri, nb, kept, region, counts, above):
     t = 0
     while t < counts[1]:
         longest, edge = 0.0, -1
@@ -294,19 +251,9 @@ def _split_long(x, wanted, kind, line, at, some, tri, nb, kept, region, counts, 
             return
         a, b, m = tri[t, edge], tri[t, (edge + 1) % 3], counts[0]
         counts[0] += 1
-        wanted[m], kind[m], line[m] = 0.5 * (wanted[a] + wanted[b]), 0, -1
+        wanted[m], kind[m] = 0.5 * (wanted[a] + wanted[b]), 1 if kept[t, edge] else 0
         for axis in range(3):
             x[m, axis] = 0.5 * (x[a, axis] + x[b, axis])
-        if kept[t, edge]:
-            index, one, other = _along(x, kind, line, at, a, b, cp, cl, cs, cc)
-            if index < 0:
-                kind[m] = 2
-            else:
-                far = 0.5 * (one + other)
-                far = far + cl[cs[index + 1] - 1] if far < 0.0 else far
-                _on_line(cp, cl, cs, index, far, place)
-                x[m, 0], x[m, 1], x[m, 2] = place[0], place[1], place[2]
-                kind[m], line[m], at[m] = 1, index, far
         _split(tri, nb, kept, region, some, counts, t, edge, m)
 
 
@@ -343,6 +290,43 @@ def _split(tri, nb, kept, region, some, counts, t, k, m):
 
 
 @njit(cache=True)
+def _with_edge(tri, nb, some, counts, a, b, fan):
+    """A triangle with the edge from a to b or back, and which of its edges that is."""
+    count, _ = _fan(tri, nb, some, a, fan)
+    for i in range(count):
+        edge = max(_edge_of(tri, fan[i], a, b), _edge_of(tri, fan[i], b, a))
+        if edge >= 0:
+            return fan[i], edge
+    for t in range(counts[1]):  # where several fans meet in one vertex
+        edge = max(_edge_of(tri, t, a, b), _edge_of(tri, t, b, a))
+        if edge >= 0:
+            return t, edge
+    return 0, 0
+
+
+@njit(cache=True)
+def _cut_at(x, wanted, kind, some, tri, nb, kept, region, counts, a, b, share):
+    """Kept edges cut at their places, each a fixed vertex from here on."""
+    fan = np.zeros(len(tri), np.int32)
+    for i in range(len(a)):
+        if counts[2] or share[i] <= SAME or share[i] >= 1.0 - SAME:
+            kind[a[i] if share[i] <= SAME else b[i]] = 2
+            continue
+        again = i > 0 and a[i] == a[i - 1] and b[i] == b[i - 1] and share[i - 1] > SAME
+        begin = counts[0] - 1 if again else a[i]
+        t, edge = _with_edge(tri, nb, some, counts, begin, b[i], fan)
+        if counts[0] + 1 >= len(x) or counts[1] + 2 >= len(tri):
+            counts[2] = 1
+            return
+        m = counts[0]
+        counts[0] += 1
+        kind[m], wanted[m] = 2, wanted[a[i]] + share[i] * (wanted[b[i]] - wanted[a[i]])
+        for axis in range(3):
+            x[m, axis] = x[a[i], axis] + share[i] * (x[b[i], axis] - x[a[i], axis])
+        _split(tri, nb, kept, region, some, counts, t, edge, m)
+
+
+@njit(cache=True)
 def _fan(tri, nb, some, v, out):
     """Triangles around a vertex into `out`: how many, and whether a border runs through it."""
     start = some[v]
@@ -374,7 +358,7 @@ def _length(n):
 
 
 @njit(cache=True)
-def _collapse_short(x, wanted, kind, line, some, tri, nb, kept, counts):
+def _collapse_short(x, wanted, kind, some, tri, nb, kept, counts):
     fan_a, fan_b = np.zeros(FAN, np.int32), np.zeros(FAN, np.int32)
     place = np.zeros(3)
     for t in range(counts[1]):
@@ -388,8 +372,6 @@ def _collapse_short(x, wanted, kind, line, some, tri, nb, kept, counts):
                 a, b = b, a
             on_line = kind[a] > 0 and kind[b] > 0
             if kind[b] == 2 or (on_line and not kept[t, k]):
-                continue
-            if kind[a] == 1 and kind[b] == 1 and line[a] != line[b]:
                 continue
             share = 0.5 if kind[a] == 0 else 0.0
             for axis in range(3):
@@ -577,16 +559,13 @@ def _turn(tri, nb, kept, some, t, k, u, j):
 
 
 @njit(cache=True)
-def _relax(x, wanted, kind, line, at, some, tri, nb, kept, counts, cp, cl, cs, cc):
-    """Free vertices towards the middle of their triangles within the surface; those of a line along it."""
+def _relax(x, wanted, kind, some, tri, nb, counts):
+    """Free vertices towards the middle of their triangles, within the surface."""
     fan, normal, one, place = np.zeros(FAN, np.int32), np.zeros(3), np.zeros(3), np.zeros(3)
     for v in range(counts[0]):
-        if some[v] < 0 or kind[v] == 2:
+        if some[v] < 0 or kind[v] > 0:
             continue
         count, _ = _fan(tri, nb, some, v, fan)
-        if kind[v] == 1:
-            _slide(x, kind, line, at, tri, kept, fan, count, v, cp, cl, cs, cc, place)
-            continue
         normal[:], place[:] = 0.0, 0.0
         total = 0.0
         for i in range(count):
@@ -606,26 +585,3 @@ def _relax(x, wanted, kind, line, at, some, tri, nb, kept, counts, cp, cl, cs, c
             out += place[axis] * normal[axis] / (length * length)
         for axis in range(3):
             x[v, axis] += DRAWN * (place[axis] - out * normal[axis])
-
-
-@njit(cache=True)
-def _slide(x, kind, line, at, tri, kept, fan, count, v, cp, cl, cs, cc, place):
-    """A vertex of a kept line to the middle between its neighbours along it."""
-    moved, found = 0.0, 0
-    for i in range(count):
-        k = _slot(tri, fan[i], v)
-        for side in range(2):
-            edge = k if side == 0 else (k + 2) % 3
-            if kept[fan[i], edge]:
-                other = tri[fan[i], (edge + 1) % 3] if side == 0 else tri[fan[i], edge]
-                index, here, there = _along(x, kind, line, at, v, other, cp, cl, cs, cc)
-                if index >= 0:
-                    moved += there - here
-                    found += 1
-    if found < 2:
-        return
-    length = cl[cs[line[v] + 1] - 1]
-    far = at[v] + moved / found
-    at[v] = far % length if cc[line[v]] else min(length, max(0.0, far))
-    _on_line(cp, cl, cs, line[v], at[v], place)
-    x[v, 0], x[v, 1], x[v, 2] = place[0], place[1], place[2]
