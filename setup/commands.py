@@ -38,6 +38,7 @@ def run(arguments: list[str]) -> int:
         "up": _up,
         "sim": lambda rest: _product("sim", rest),
         "make": lambda rest: _product("make", rest),
+        "drape": lambda rest: _product("drape", rest),
         "worker": lambda rest: _product("worker", rest),
         "openapi": lambda rest: _product("openapi", rest),
         "schema": lambda rest: _product("schema", rest),

@@ -16,6 +16,7 @@ export type HoldRecord = Schemas["Shot.HoldRecord"];
 export type How = HoldRecord["how"];
 /** How a hold of one kind holds. */
 export type HowOf<K extends How["kind"]> = Extract<How, { kind: K }>;
+export type FittingRecord = ShotDocument["fittings"][number];
 export type Recipe = GarmentRecord["recipe"];
 export type FileRecipe = Extract<Recipe, { kind: "file" }>;
 export type RingsRecipe = Extract<Recipe, { kind: "rings" }>;

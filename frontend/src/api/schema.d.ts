@@ -532,6 +532,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/fittings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the live fitting of a shot under a new name. Cloth that crosses anything is refused. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["FittingNew"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shot"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/fittings/{name}/meshed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let the shape that a garment has in a fitting be a prop, a set piece, or the garment's own made shape. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["FittingMeshed"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shot"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/fittings/{name}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the stage looked like when a fitting was kept. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A picture, or nothing (204) when there is none */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "image/jpeg": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/paces": {
         parameters: {
             query?: never;
@@ -903,6 +1027,51 @@ export interface paths {
             requestBody?: never;
             responses: {
                 /** @description The array */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/octet-stream": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/fittings/{name}/garments/{garment}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A garment as a fitting has it, as a mesh. */
+        get: {
+            parameters: {
+                query?: {
+                    kind?: "obj" | "usda" | "usdc" | "glb";
+                    unit?: "m" | "dm" | "cm" | "mm" | "in" | "ft";
+                    up?: "y" | "z";
+                };
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                    garment: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A file */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -2476,6 +2645,41 @@ export interface components {
             format: string;
             /** Said */
             said: string;
+        };
+        /**
+         * FittingMeshed
+         * @description What a garment's shape in a fitting becomes; name: of the prop or set piece.
+         */
+        FittingMeshed: {
+            /**
+             * Becomes
+             * @enum {string}
+             */
+            becomes: "prop" | "set piece" | "made shape";
+            /** Garment */
+            garment: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Seen */
+            seen: number;
+        };
+        /**
+         * FittingNew
+         * @description Keep the live fitting. seen: the revision the caller looks at; picture: a JPEG of at most 400 kB.
+         */
+        FittingNew: {
+            /** Name */
+            name: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /** Seen */
+            seen: number;
         };
         /**
          * FramesSeen
@@ -4849,6 +5053,11 @@ export interface components {
             document: components["schemas"]["Shot.ShotFile"];
             /** First Simulated */
             first_simulated: number;
+            /**
+             * Fit Mark
+             * @description What a fitting goes by, in short: a live one of another mark is of before
+             */
+            fit_mark: string;
             /** Id */
             id: number;
             /** Name */
@@ -4859,6 +5068,13 @@ export interface components {
             revision: number;
             /** Said */
             said: string;
+            /**
+             * Stale Fittings
+             * @description By its name, what changed since a fitting was kept
+             */
+            stale_fittings: {
+                [key: string]: string[];
+            };
             /** Undo Said */
             undo_said: string | null;
         };
@@ -5440,6 +5656,43 @@ export interface components {
              * @default
              */
             take: string;
+        };
+        /**
+         * FittedRecord
+         * @description A garment in a fitting: its pose, a cache of one frame in metres, Y up, of the mesh that `recipe` makes;
+         *     and what it was made of then, in short.
+         */
+        "Shot.FittedRecord": {
+            /** Cache */
+            cache: string;
+            /** Garment */
+            garment: string;
+            /** Made Of */
+            made_of: string;
+            /** Recipe */
+            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"];
+        };
+        /**
+         * FittingRecord
+         * @description A kept pose of all garments. frame: where the figure stands, run-in included; file: the fitting, to
+         *     go on from; picture: a JPEG of it; figure: what the cast was then, in short.
+         */
+        "Shot.FittingRecord": {
+            /** Figure */
+            figure: string;
+            /** File */
+            file: string;
+            /** Frame */
+            frame: number;
+            /** Garments */
+            garments: components["schemas"]["Shot.FittedRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
         };
         /**
          * FlounceRecipe
@@ -6089,7 +6342,8 @@ export interface components {
          * ShotFile
          * @description Version 2 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
          *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
-         *     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
+         *     first; together: simulated as one outfit, or each as if the others that are not finished were not there;
+         *     fittings: poses that were kept, oldest first.
          */
         "Shot.ShotFile": {
             /**
@@ -6099,6 +6353,11 @@ export interface components {
             cast: components["schemas"]["Shot.CastRecord"][];
             /** Fabrics */
             fabrics: components["schemas"]["Shot.FabricRecord"][];
+            /**
+             * Fittings
+             * @default []
+             */
+            fittings: components["schemas"]["Shot.FittingRecord"][];
             /**
              * @default {
              *       "air_density": 0,
@@ -7022,6 +7281,43 @@ export interface components {
             take: string;
         };
         /**
+         * FittedRecord
+         * @description A garment in a fitting: its pose, a cache of one frame in metres, Y up, of the mesh that `recipe` makes;
+         *     and what it was made of then, in short.
+         */
+        "ShotEdit.FittedRecord": {
+            /** Cache */
+            cache: string;
+            /** Garment */
+            garment: string;
+            /** Made Of */
+            made_of: string;
+            /** Recipe */
+            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"];
+        };
+        /**
+         * FittingRecord
+         * @description A kept pose of all garments. frame: where the figure stands, run-in included; file: the fitting, to
+         *     go on from; picture: a JPEG of it; figure: what the cast was then, in short.
+         */
+        "ShotEdit.FittingRecord": {
+            /** Figure */
+            figure: string;
+            /** File */
+            file: string;
+            /** Frame */
+            frame: number;
+            /** Garments */
+            garments: components["schemas"]["ShotEdit.FittedRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+        };
+        /**
          * FlounceRecipe
          * @description A tier of its own on another garment, at a height above the same joint as `RingsRecipe` has it, or above
          *     the floor (y = 0) if that garment is not made of rings. A hold stitches it on.
@@ -7669,7 +7965,8 @@ export interface components {
          * ShotFile
          * @description Version 2 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
          *     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
-         *     first; together: simulated as one outfit, or each as if the others that are not finished were not there.
+         *     first; together: simulated as one outfit, or each as if the others that are not finished were not there;
+         *     fittings: poses that were kept, oldest first.
          */
         "ShotEdit.ShotFile": {
             /**
@@ -7679,6 +7976,11 @@ export interface components {
             cast: components["schemas"]["ShotEdit.CastRecord"][];
             /** Fabrics */
             fabrics: components["schemas"]["ShotEdit.FabricRecord"][];
+            /**
+             * Fittings
+             * @default []
+             */
+            fittings: components["schemas"]["ShotEdit.FittingRecord"][];
             /**
              * @default {
              *       "air_density": 0,

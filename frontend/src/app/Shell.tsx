@@ -8,6 +8,7 @@ import { newestFrame } from "../domain/pulse";
 import { threadOf } from "../domain/thread";
 import { CastCard } from "../features/cast/CastCard";
 import { ChalkCard } from "../features/chalk/ChalkCard";
+import { DrapeCard } from "../features/drape/DrapeCard";
 import { FastenCard } from "../features/fasten/FastenCard";
 import { HandoffCard } from "../features/handoff/HandoffCard";
 import { TakesCard } from "../features/takes/TakesCard";
@@ -100,7 +101,7 @@ function OpenShot({ shot }: { shot: Shot }) {
   useFrameWithin(shot.first_simulated, last);
   useFollowing(shown[0]);
   useShortcuts(shot.first_simulated, last);
-  const knots = useMemo(() => threadOf(shot.document, reading, takes, deliveries), [shot, reading, takes, deliveries]);
+  const knots = useMemo(() => threadOf(shot.document, reading, takes, deliveries, shot.stale_fittings), [shot, reading, takes, deliveries]);
   return (
     <>
       <Thread
@@ -142,6 +143,8 @@ function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take
       return <ChalkCard {...props} />;
     case "fasten":
       return <FastenCard {...props} />;
+    case "drape":
+      return <DrapeCard {...props} />;
     case "takes":
       return <TakesCard {...props} />;
     case "hand-off":

@@ -1,12 +1,13 @@
 /** Our own keys, and what each does; the sheet lists them, `useShortcuts` makes them work. */
 import { useEffect } from "react";
 import { benches } from "../domain/thread";
+import { tell, useFitting } from "../state/fitting";
 import { type Look, useRoom, type View } from "../state/room";
 
 export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Space", does: "Play or pause" },
   { keys: ", and .", does: "One frame back or on" },
-  { keys: "1 to 6", does: "Go to a bench, in the thread's order" },
+  { keys: "1 to 7", does: "Go to a bench, in the thread's order" },
   { keys: "Shift+1 to 4", does: "Front, back, three-quarter, side" },
   { keys: "C T S N I", does: "Cloth, threads, stretch, closeness, inside" },
   { keys: "?", does: "This sheet" },
@@ -15,6 +16,9 @@ export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "Wheel, pinch, + and -", does: "Come nearer, step back" },
   { keys: "Shift, Alt while drawing", does: "Add to what is chosen, take away from it (turn with the right button)" },
   { keys: "Drag on the Chalk bench", does: "Draw on the cloth (turn with the right button)" },
+  { keys: "P, B while pulling", does: "Pin the cloth where it is, or to the body (Drape)" },
+  { keys: "Wheel while pulling", does: "Take more cloth or less: the reach of the pull (Drape)" },
+  { keys: "Space on the Drape bench", does: "Let the cloth fall, or hold it still" },
   { keys: "Esc while drawing", does: "Leave the stroke, line or handle as it was before" },
   { keys: "Alt on a handle's knob", does: "Move or turn it freely, not in steps of 5 mm and 5 degrees" },
   { keys: "Arrow keys, Delete on a key", does: "Another frame, another value, or take the key out" },
@@ -42,6 +46,7 @@ export function useShortcuts(first: number, last: number): void {
       else if (look !== undefined) room.set({ look });
       else if (step !== 0) room.set({ frame: Math.min(last, Math.max(first, room.frame + step)), playing: false, follow: false });
       else if (event.key === "?") room.set({ sheet: true });
+      else if (event.key === " " && room.bench === "drape" && !(event.target instanceof HTMLButtonElement)) tell({ do: useFitting.getState().told?.running === true ? "hold" : "fall" });
       else if (event.key === " " && !(event.target instanceof HTMLButtonElement)) room.set({ playing: !room.playing });
       else return;
       event.preventDefault();

@@ -21,6 +21,7 @@ const empty: ShotDocument = {
   least_substeps: 1,
   together: true,
   fabrics: [],
+  fittings: [],
   garments: [],
 };
 const cloth = { name: "skirt", file: "skirt.obj" };
@@ -102,6 +103,7 @@ describe("the thread", () => {
       wardrobe: "nothing: no garment yet",
       chalk: "nothing: no garment yet",
       fasten: "nothing: no garment yet",
+      drape: "nothing: no garment yet",
       takes: "nothing: nothing yet",
       "hand-off": "nothing: nothing yet",
     });

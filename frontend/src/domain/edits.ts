@@ -1,5 +1,5 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
-import type { CastRecord, ColliderRecord, FabricRecord, FileRecipe, GarmentRecord, HoldRecord, Pop, Recipe, ShotDocument, WindRecord } from "../api/client";
+import type { CastRecord, ColliderRecord, FabricRecord, FileRecipe, FittingRecord, GarmentRecord, HoldRecord, Pop, Recipe, ShotDocument, WindRecord } from "../api/client";
 import { type Keyed, spread } from "./keys";
 
 export interface Edit {
@@ -259,6 +259,30 @@ export function simulateAgain(document: ShotDocument, name: string): Edit {
 }
 
 /** Let every garment start as it was made. */
+/** Whose pose it is, as garments that begin from a fitting say it. */
+const fromFitting = (name: string) => `fitting ${name}`;
+
+/** Let every garment of a fitting begin from its pose; all as made without one. */
+export function beginFromFitting(document: ShotDocument, fitting: FittingRecord | null): Edit {
+  const garments = document.garments.map((garment) => {
+    const fitted = fitting?.garments.find((one) => one.garment === garment.name);
+    if (fitting === null || fitted === undefined) return { ...garment, begins: null };
+    return { ...garment, begins: { cache: fitted.cache, recipe: fitted.recipe, take: fromFitting(fitting.name) } };
+  });
+  return { document: { ...document, garments }, said: fitting === null ? "Garments begin as made" : `Takes begin from fitting '${fitting.name}'` };
+}
+
+/** The fitting that takes begin from; null for none. */
+export function beginsAs(document: ShotDocument): string | null {
+  const whose = document.garments.map((garment) => garment.begins?.take);
+  return (document.fittings ?? []).find((one) => whose.includes(fromFitting(one.name)))?.name ?? null;
+}
+
+/** Take a fitting out of the shot; takes that have begun from it keep its pose. */
+export function dropFitting(document: ShotDocument, name: string): Edit {
+  return { document: { ...document, fittings: (document.fittings ?? []).filter((one) => one.name !== name) }, said: `Fitting '${name}' taken out` };
+}
+
 export function startAsMade(document: ShotDocument): Edit {
   return { document: { ...document, garments: document.garments.map((one) => ({ ...one, begins: null })) }, said: "Garments start as made" };
 }

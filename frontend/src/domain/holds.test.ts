@@ -6,7 +6,7 @@ import { valueAt } from "./keys";
 import { lanesOf } from "./lanes";
 
 const empty: ShotDocument = {
-  format: "patient-needle-shot", version: 2, name: "s", frame_rate: 24, frames: [1001, 1010], run_in: { settle: 2, move: 3 },
+  format: "patient-needle-shot", fittings: [], version: 2, name: "s", frame_rate: 24, frames: [1001, 1010], run_in: { settle: 2, move: 3 },
   patience: "first-look", time_stretch: 1, least_substeps: 1, together: true, cast: [], fabrics: [], garments: [],
   forces: { gravity: [0, -9.81, 0], air_drag: 0.3, air_density: 0, winds: [] },
 };

@@ -2,7 +2,7 @@
 import type { Delivery, Reading, ShotDocument, Take } from "../api/client";
 import { count, takeState } from "./words";
 
-export type Bench = "cast" | "wardrobe" | "chalk" | "fasten" | "takes" | "hand-off";
+export type Bench = "cast" | "wardrobe" | "chalk" | "fasten" | "drape" | "takes" | "hand-off";
 export type Mood = "good" | "ready" | "nothing" | "stale" | "fault" | "busy";
 
 export interface Knot {
@@ -17,6 +17,7 @@ export const benches: readonly { bench: Bench; name: string }[] = [
   { bench: "wardrobe", name: "Wardrobe" },
   { bench: "chalk", name: "Chalk" },
   { bench: "fasten", name: "Fasten" },
+  { bench: "drape", name: "Drape" },
   { bench: "takes", name: "Takes" },
   { bench: "hand-off", name: "Hand-off" },
 ];
@@ -26,12 +27,14 @@ export function threadOf(
   reading: Reading | undefined,
   takes: readonly Take[],
   deliveries: readonly Delivery[],
+  stale: Readonly<Record<string, readonly string[]>> = {},
 ): Knot[] {
   const state: Record<Bench, { said: string; mood: Mood }> = {
     cast: castState(document, reading),
     wardrobe: wardrobeState(document, reading),
     chalk: chalkState(document),
     fasten: fastenState(document),
+    drape: drapeState(document, stale),
     takes: takesState(takes),
     "hand-off": handoffState(deliveries, takes),
   };
@@ -68,6 +71,15 @@ function fastenState(document: ShotDocument): { said: string; mood: Mood } {
   const holds = document.garments.reduce((total, garment) => total + (garment.holds?.length ?? 0), 0);
   if (document.garments.length === 0) return { said: "no garment yet", mood: "nothing" };
   return holds === 0 ? { said: "nothing held", mood: "ready" } : { said: count(holds, "hold"), mood: "good" };
+}
+
+function drapeState(document: ShotDocument, stale: Readonly<Record<string, readonly string[]>>): { said: string; mood: Mood } {
+  const fittings = document.fittings ?? [];
+  if (document.garments.length === 0) return { said: "no garment yet", mood: "nothing" };
+  if (fittings.length === 0) return { said: "nothing kept", mood: "ready" };
+  const old = fittings.filter((one) => (stale[one.name] ?? []).length > 0).length;
+  if (old === fittings.length) return { said: `${count(old, "fitting")}, stale`, mood: "stale" };
+  return { said: count(fittings.length, "fitting"), mood: "good" };
 }
 
 function takesState(takes: readonly Take[]): { said: string; mood: Mood } {

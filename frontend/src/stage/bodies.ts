@@ -1,5 +1,5 @@
 /** The cast on the stage: one mesh a member, which moves, is shaded by values, or has places lit. */
-import { Box3, Color, Mesh, MeshLambertMaterial, Ray, type Scene, SRGBColorSpace, Vector3 } from "three";
+import { Box3, Color, Mesh, MeshLambertMaterial, Ray, type Raycaster, type Scene, SRGBColorSpace, Vector3 } from "three";
 import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import { ramp } from "../domain/ramp";
 import { boxOf, Surface } from "./surface";
@@ -46,9 +46,42 @@ export class Bodies {
 
   /** Whether the points (n x y z, m) were news. */
   move(name: string, positions: Float32Array): boolean {
-    const moved = this.known.get(name)?.surface.show(positions) === true;
-    if (moved) this.changed();
-    return moved;
+    const body = this.known.get(name);
+    if (body?.surface.show(positions) !== true) return false;
+    if (body.box !== null) {
+      // With edges of its own it has each corner of each triangle once.
+      const corners = body.surface.geometry.getIndex();
+      const drawn = body.mesh.geometry.getAttribute("position");
+      for (let k = 0; corners !== null && k < drawn.count; k += 1) {
+        const v = 3 * corners.getX(k);
+        drawn.setXYZ(k, positions[v] as number, positions[v + 1] as number, positions[v + 2] as number);
+      }
+      drawn.needsUpdate = true;
+      body.mesh.geometry.computeBoundingSphere();
+      body.box = boxOf(positions);
+    }
+    this.changed();
+    return true;
+  }
+
+  /** Take a body out of sight, or bring it back. */
+  show(name: string, visible: boolean): void {
+    const body = this.known.get(name);
+    if (body === undefined || body.mesh.visible === visible) return;
+    body.mesh.visible = visible;
+    this.changed();
+  }
+
+  /** Where a ray first meets a body that is in sight. */
+  at(raycaster: Raycaster): { name: string; place: [number, number, number]; facing: [number, number, number] } | null {
+    let nearest: { name: string; place: [number, number, number]; facing: [number, number, number]; away: number } | null = null;
+    for (const [name, { mesh }] of this.known) {
+      if (!mesh.visible) continue;
+      const [first] = raycaster.intersectObject(mesh, false);
+      if (first?.face == null || (nearest !== null && first.distance > nearest.away)) continue;
+      nearest = { name, place: first.point.toArray(), facing: first.face.normal.toArray(), away: first.distance };
+    }
+    return nearest;
   }
 
   /** Show a quantity per vertex on a body, from `low`, undyed, to `high`. */

@@ -134,6 +134,12 @@ export class Cloths {
     return { place: first.point.toArray(), facing: normal.toArray(), corners: [a, b, c] };
   }
 
+  /** Where the points of a cloth are now, x y z each, and its triangles. */
+  shape(key: string): { points: Float32Array; triangles: Uint32Array } | null {
+    const surface = this.known.get(key)?.surface;
+    return surface === undefined ? null : { points: surface.points, triangles: surface.corners };
+  }
+
   /** Around all cloth that is there. */
   box(): Box3 {
     const box = new Box3();

@@ -38,7 +38,7 @@ export function looksAtTakes(bench: Bench): boolean {
 
 /** Whether a bench looks at garments on the rest pose, whatever the frame. */
 export function atRest(bench: Bench): boolean {
-  return bench === "wardrobe" || bench === "fasten" || bench === "chalk";
+  return bench === "wardrobe" || bench === "fasten" || bench === "chalk" || bench === "drape";
 }
 
 /** Whether a run has made a frame yet. */

@@ -122,6 +122,22 @@ export class Scenery {
     return this.cloths.entries().find(([key, { what }]) => what.take === null && what.garment === garment && there.includes(key))?.[0] ?? null;
   }
 
+  /** Garments that stand as made: by name, their name on the stage. */
+  made(): Map<string, string> {
+    const there = this.stage.cloths.keys();
+    return new Map(this.cloths.entries().flatMap(([key, { what }]): [string, string][] => (what.take === null && there.includes(key) ? [[what.garment, key]] : [])));
+  }
+
+  /** Put garments that stand as made back to where they were made, and every body where it is at this frame. */
+  putBack(): void {
+    for (const [key, { what, mesh }] of this.cloths.entries()) if (what.take === null && mesh !== null) this.stage.cloths.move(key, mesh.rest);
+    for (const [name, { mesh }] of this.bodies.entries()) {
+      this.stage.bodies.show(name, true);
+      if (mesh !== null) this.stage.bodies.move(name, mesh.rest);
+    }
+    this.show(this.frame);
+  }
+
   private ask(frame: number, description: Description): void {
     for (const [, { shelf }] of this.bodies.entries()) shelf?.get(frame, description.last);
     for (const [, { what, shelf }] of this.cloths.entries()) if (within(what, frame)) shelf?.get(frame, what.last);

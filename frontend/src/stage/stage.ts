@@ -10,6 +10,7 @@ import { BrushRing } from "./marks/brushRing";
 import { DrawnLine, type Ends } from "./marks/drawnLine";
 import { Faulty } from "./marks/faulty";
 import { HandleMark, type Knob } from "./marks/handleMark";
+import { HandMarks, type ShownPin, type ShownThread } from "./marks/hands";
 import { silhouette } from "./marks/silhouette";
 import { type Drawn, type ShownTape, Tapes } from "./marks/tapes";
 import type { ClothHit, Ray } from "./picking";
@@ -24,6 +25,7 @@ export class Stage {
   private readonly drawnLine = new DrawnLine();
   private readonly tapes = new Tapes();
   private readonly faulty = new Faulty();
+  private readonly hands = new HandMarks();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly light: Daylight;
@@ -45,7 +47,7 @@ export class Stage {
     this.cloths = new Cloths(this.scene, wake);
     this.camera = new StageCamera(canvas, wake);
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group, this.faulty.group);
+    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group, this.faulty.group, this.hands.group);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -163,6 +165,54 @@ export class Stage {
   tapeDrawn(name: string, from: Vector3, x: number, y: number): Drawn | null {
     this.ray(x, y);
     return this.tapes.drawn(name, from, this.camera.raycaster.ray, this.camera.eye);
+  }
+
+  /** Where a place on the canvas meets a body. */
+  bodyAt(x: number, y: number): ReturnType<Bodies["at"]> {
+    this.ray(x, y);
+    return this.bodies.at(this.camera.raycaster);
+  }
+
+  /** The place under the pointer in the plane through `through` that faces the eye. */
+  levelWith(through: readonly [number, number, number], x: number, y: number): [number, number, number] {
+    const { origin, direction } = this.ray(x, y);
+    const facing = this.camera.eye.getWorldDirection(new Vector3());
+    const along = facing.dot(new Vector3(...through).sub(new Vector3(...origin))) / Math.max(1e-6, facing.dot(new Vector3(...direction)));
+    return new Vector3(...origin).addScaledVector(new Vector3(...direction), along).toArray();
+  }
+
+  /** Where a place of the shot is seen, from -1 to 1 across and up. */
+  seenAt(place: Vector3): Vector3 {
+    this.camera.eye.updateMatrixWorld();
+    return place.project(this.camera.eye);
+  }
+
+  showThreads(threads: readonly ShownThread[]): void {
+    this.hands.showThreads(threads);
+    this.wake();
+  }
+
+  showPins(pins: readonly ShownPin[]): void {
+    this.hands.showPins(pins, this.camera.eye.position);
+    this.wake();
+  }
+
+  /** The pin under a place on the canvas. */
+  pinAt(x: number, y: number, pins: readonly ShownPin[]): number | null {
+    return this.hands.pinAt(x, y, pins, this.camera.eye.position, (place) => this.seenAt(place));
+  }
+
+  /** Hatch the parked part of a cloth. */
+  hatch(key: string, parked: readonly boolean[]): void {
+    const shape = this.cloths.shape(key);
+    this.hands.hatch(key, shape?.points ?? null, shape?.triangles ?? new Uint32Array(), parked);
+    this.wake();
+  }
+
+  /** Take everything that hands do off the stage. */
+  clearHands(): void {
+    this.hands.clear();
+    this.wake();
   }
 
   showPerson(visible: boolean): void {

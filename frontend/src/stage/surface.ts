@@ -4,6 +4,12 @@ import { Box3, BufferAttribute, BufferGeometry, DynamicDrawUsage } from "three";
 export class Surface {
   readonly geometry = new BufferGeometry();
   private readonly triangles: Uint32Array;
+
+  /** Three vertices for each triangle. */
+  get corners(): Uint32Array {
+    return this.triangles;
+  }
+
   private readonly positions: Float32Array;
   private readonly normals: Float32Array;
   private readonly colours: Float32Array;

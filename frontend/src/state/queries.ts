@@ -285,6 +285,53 @@ export function useEdit(shot: Shot) {
   });
 }
 
+/** Keep the live fitting under a name, with a picture of it. */
+export function useKeepFitting(shot: Shot) {
+  return useMutation({
+    scope: { id: `edit ${shot.id}` },
+    mutationKey: editing(shot.id),
+    mutationFn: async ({ name, picture }: { name: string; picture: Blob | null }) =>
+      got<Shot>(
+        api.POST("/api/shots/{shot_id}/fittings", {
+          params: { path: { shot_id: shot.id } },
+          body: { seen: newestOf(shot).revision, name, picture: picture === null ? null : await base64(picture) },
+        }),
+      ),
+    onSuccess: keepShot,
+    onError: complain,
+  });
+}
+
+interface MeshAsk {
+  fitting: string;
+  garment: string;
+  becomes: "prop" | "set piece" | "made shape";
+  name: string;
+}
+
+/** Let the shape that a garment has in a fitting be a mesh of the shot. */
+export function useFittedMesh(shot: Shot) {
+  return useMutation({
+    scope: { id: `edit ${shot.id}` },
+    mutationKey: editing(shot.id),
+    mutationFn: ({ fitting, garment, becomes, name }: MeshAsk) =>
+      got<Shot>(
+        api.POST("/api/shots/{shot_id}/fittings/{name}/meshed", {
+          params: { path: { shot_id: shot.id, name: fitting } },
+          body: { seen: newestOf(shot).revision, garment, becomes, name },
+        }),
+      ),
+    onSuccess: keepShot,
+    onError: complain,
+  });
+}
+
+async function base64(blob: Blob): Promise<string> {
+  let out = "";
+  for (const byte of new Uint8Array(await blob.arrayBuffer())) out += String.fromCharCode(byte);
+  return btoa(out);
+}
+
 interface RemakeAsk {
   garment: string;
   change: (recipe: Recipe) => Recipe;

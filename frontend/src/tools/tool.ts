@@ -22,6 +22,10 @@ export interface Tool {
   lift(at: Touch): void;
   /** Leave what was begun, as if the press had not been. */
   cancel(): void;
+  /** The wheel turns while the tool is active; whether that was for it. */
+  wheel?(by: number): boolean;
+  /** A key is pressed while the tool is active; whether that was for it. */
+  key?(key: string): boolean;
 }
 
 interface Camera {
@@ -59,6 +63,16 @@ export class Pointer {
     this.active = null;
     active?.lift(at);
     this.rest();
+  }
+
+  /** The wheel; says whether the tool that is active took it. */
+  wheel(by: number): boolean {
+    return this.active?.wheel?.(by) === true;
+  }
+
+  /** A key; says whether the tool that is active took it. */
+  key(key: string): boolean {
+    return this.active?.key?.(key) === true;
   }
 
   /** Leave what is under way; says whether something was. */

@@ -9,6 +9,7 @@ import { useChalking } from "./useChalking";
 import { useChoosing } from "./useChoosing";
 import { useFaulty } from "./useFaulty";
 import { useHandle } from "./useHandle";
+import { useHands } from "./useHands";
 import { useLeavingOut } from "./useLeavingOut";
 import { useTapes } from "./useTapes";
 
@@ -27,8 +28,9 @@ export function useTools(stage: Stage | null, scenery: Scenery | null, shot: Sho
   const chalk = useChalking(stage, scenery, shot, garment);
   useFaulty(stage, shot, garment);
   const tapes = useTapes(stage, shot, reading, garment);
+  const hands = useHands(stage, scenery, shot, setDrawn);
   useEffect(() => {
-    pointer?.setTools([leaving, handle, choosing, chalk, tapes].filter((tool) => tool !== null));
-  }, [pointer, leaving, handle, choosing, chalk, tapes]);
+    pointer?.setTools([leaving, handle, choosing, chalk, tapes, hands].filter((tool) => tool !== null));
+  }, [pointer, leaving, handle, choosing, chalk, tapes, hands]);
   return { pointer, drawn };
 }

@@ -7,6 +7,7 @@ import { rampCss } from "../domain/ramp";
 import { worst } from "../domain/pulse";
 import { area, count, percent, signed } from "../domain/words";
 import { useFacts } from "../state/facts";
+import { useFitting } from "../state/fitting";
 import { useAgainst, usePulse } from "../state/queries";
 import { useRoom } from "../state/room";
 import { lessOf, mapAtHand, mapsOf, meaning, means, spanOf } from "../domain/chalk";
@@ -87,6 +88,8 @@ function FailedNote({ failed: { error, again } }: { failed: Failed }) {
 
 function MadeNote({ shot }: { shot: Shot }) {
   const bench = useRoom((room) => room.bench);
+  const fitted = useFitting((fitting) => fitting.line === "open");
+  if (bench === "drape" && fitted) return null;
   if (shot.document.garments.length === 0) {
     return <Typography sx={{ ...NOTE, left: 14 }}>No garment yet: bring one in on the Cast bench</Typography>;
   }

@@ -4,18 +4,22 @@ import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } 
 import { keepPicture, type Reading, type Shot, type Take } from "../api/client";
 import { useClock } from "../state/clock";
 import { complain, useSelfCuts } from "../state/queries";
+import { useFitting } from "../state/fitting";
 import { useRoom } from "../state/room";
 import { useGarmentAtHand } from "../state/garment";
 import { atRest, describe } from "../stage/description";
+import { DrapeBar } from "./DrapeBar";
 import { LookBar } from "./LookBar";
 import { type Failed, PaneNotes } from "./PaneNotes";
 import { Scenery } from "../stage/scenery";
 import { Stage } from "../stage/stage";
 import type { Touch } from "../tools/tool";
+import { useFigure } from "../tools/useFigure";
 import { useTools } from "../tools/useTools";
 import { useMapLook } from "../tools/useMapLook";
 import { ViewCards } from "./ViewCards";
 
+const FITTING = 320; // px wide, of the picture of a fitting
 const PICTURE = 960; // px wide, of the picture that is kept of a shot
 
 export interface StageViewProps {
@@ -65,6 +69,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
     });
     watcher.observe(frameOfCanvas.current);
     setBuilt({ stage, scenery });
+    useFitting.getState().set({ picture: () => stage.picture(FITTING) });
     return () => {
       window.clearTimeout(keeping);
       watcher.disconnect();
@@ -82,13 +87,23 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
   useEffect(() => built?.stage.view(view), [built, view, viewPressed]);
   useEffect(() => built?.stage.showPerson(bench === "cast"), [built, bench, description]);
   const start = shot.first_simulated;
-  useEffect(() => built?.scenery.show(atRest(bench) ? start : frame), [built, frame, bench, start]);
+  const standing = useFigure();
+  useEffect(() => built?.scenery.show(standing ?? (atRest(bench) ? start : frame)), [built, frame, bench, start, standing]);
 
   const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);
   useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
   const garment = useGarmentAtHand(shot) ?? null;
   const { pointer, drawn } = useTools(built?.stage ?? null, built?.scenery ?? null, shot, reading, garment);
   useMapLook(built?.scenery ?? null, shot);
+  useEffect(() => {
+    const pressed = (event: KeyboardEvent) => {
+      if (pointer?.key(event.key)) event.stopPropagation();
+    };
+    window.addEventListener("keydown", pressed, true);
+    return () => {
+      window.removeEventListener("keydown", pressed, true);
+    };
+  }, [pointer]);
 
   return (
     <Box ref={frameOfCanvas} component="main" sx={{ position: "relative", minWidth: 0, minHeight: 0, overflow: "hidden", bgcolor: background }}>
@@ -106,6 +121,9 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
         }}
         onPointerUp={(event) => {
           if (event.button === 0) pointer?.lift(touchOf(event));
+        }}
+        onWheelCapture={(event) => {
+          if (pointer?.wheel(event.deltaY)) event.stopPropagation();
         }}
         onPointerCancel={() => {
           pointer?.cancel();
@@ -127,6 +145,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
       <Opening shot={shot.id} />
       <LookBar />
       <ViewCards />
+      <DrapeBar />
       <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />
     </Box>
   );

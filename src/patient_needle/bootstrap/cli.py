@@ -75,6 +75,35 @@ def make(
     typer.echo(f"{out}: {mesh.vertex_count:,} vertices, {mesh.face_count:,} faces")
 
 
+@app.command()
+def drape(
+    shot: Annotated[Path, typer.Argument(help="The shot file, JSON")],
+    fitting: Annotated[str, typer.Option(help="Name of the fitting to write")],
+    out: Annotated[Path, typer.Option(help="Folder for the fitting, its meshes and its report")],
+    until: Annotated[float, typer.Option(min=0.01, help="mm that any cloth may have left to go")] = 0.2,
+    seconds: Annotated[float, typer.Option(min=0.1, max=600, help="Of cloth time at most")] = 60.0,
+    begin: Annotated[str | None, typer.Option(help="A fitting that the shot keeps, to begin from")] = None,
+    log: Annotated[Path | None, typer.Option(help="What was done by hand, to be done again first")] = None,
+    threads: Annotated[int | None, typer.Option(min=1, help="At most what the machine has")] = None,
+) -> None:
+    """Let the garments of a shot come to rest on the figure."""
+    from .draping import DrapeRequest, drape_shot
+
+    def told(steps: int, left: float | None) -> None:
+        typer.echo(
+            f"step {steps}: {'not measured yet' if left is None else f'{left * 1e3:.2f} mm still to go'}"
+        )
+
+    try:
+        used = environment.use_threads(threads)
+        report = drape_shot(DrapeRequest(shot, fitting, out, until, seconds, begin, log, used), told)
+    except NeedleError as error:
+        typer.echo(f"needle: {error.line()}", err=True)
+        raise typer.Exit(1) from None
+    rest = "at rest" if report["at_rest"] else "not at rest yet"
+    typer.echo(f"{out}: {rest} after {report['steps']} steps, {report['seconds']:.1f} s of cloth time")
+
+
 def _range(text: str | None) -> tuple[int, int] | None:
     if text is None:
         return None

@@ -37,6 +37,16 @@ class Settings:
         return self.sockets / "desk"
 
     @property
+    def fitting_socket(self) -> Path:
+        """Where the process of live fittings listens."""
+        return self.sockets / "fitting"
+
+    @property
+    def fittings(self) -> Path:
+        """Where live fittings are written down once a second."""
+        return self.data / "fittings"
+
+    @property
     def key_file(self) -> Path:
         """The secret that the desk asks of whoever calls."""
         return self.data / "desk.key"

@@ -111,6 +111,7 @@ def _start(chosen: Settings, keeper: Keeper, *, demo: bool) -> Settings:
     desk = DeskClient(chosen.desk_socket, chosen.desk_key())
     for name, module, *words in (
         ("desk", "desk_process"),
+        ("fitting", "fitting_process"),
         ("web", "web_process"),
         ("worker", "worker_process", RUNS),
         ("short jobs", "worker_process", SHORT),

@@ -9,6 +9,8 @@ from importlib import metadata
 import uvicorn
 
 from ..desk.client import DeskClient
+from ..session.client import FittingClient
+from ..session.commands import LONGEST
 from ..store.session import Store
 from ..web.app import create_app
 from ..web.events import EventHub
@@ -27,6 +29,7 @@ def house(chosen: Settings) -> Services:
         store=store,
         desk=DeskClient(chosen.desk_socket, chosen.desk_key()),
         events=EventHub(store),
+        fitting=FittingClient(chosen.fitting_socket),
         static=chosen.static,
         version=metadata.version("patient-needle"),
         free_space=lambda: shutil.disk_usage(chosen.data).free,
@@ -36,7 +39,8 @@ def house(chosen: Settings) -> Services:
 def server(services: Services, port: int) -> uvicorn.Server:
     """The application behind its gate, on a port of this machine."""
     config = uvicorn.Config(
-        Gate(create_app(services), services.events), host="127.0.0.1", port=port, http=TimedProtocol, ws="none",
+        Gate(create_app(services), services.events, services.fitting.address), host="127.0.0.1", port=port,
+        http=TimedProtocol, ws="wsproto", ws_max_size=LONGEST,
         lifespan="off", log_config=None, access_log=False, server_header=False, backlog=1024,
         limit_concurrency=MOST_CONNECTIONS, timeout_keep_alive=15, timeout_graceful_shutdown=3,
     )  # fmt: skip

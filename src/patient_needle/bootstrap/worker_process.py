@@ -34,7 +34,9 @@ def main(queues: list[str]) -> None:
     logs.begin("worker")
     environment.use_threads(None)
     name = f"{socket.gethostname()}-{os.getpid()}"
-    serve(Store(settings().database), WorkerSettings(tuple(queues) or (RUNS, SHORT), made_with(), VERIFY, name))
+    chosen = settings()
+    wanted = WorkerSettings(tuple(queues) or (RUNS, SHORT), made_with(), VERIFY, name, chosen.sockets)
+    serve(Store(chosen.database), wanted)
 
 
 if __name__ == "__main__":

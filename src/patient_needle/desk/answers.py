@@ -37,6 +37,7 @@ from ..core.craft.run.start import check_bodies
 from ..core.geometry.placing import TO_Y_UP
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.maps import Stroke
+from ..core.model.mesh import Mesh
 from ..core.model.units import metres_per
 from ..core.solver.outfit import outfit
 from ..formats.contents import Contents, Piece, Stated, size_of
@@ -362,13 +363,14 @@ class Answers:
     def rest_file(self, shot: int, number: int, name: str, ending: str, unit: str, up: str) -> Message:
         """A cast member in its rest pose as a file for somebody else."""
         member = self._shots.get(shot, number).member(name)
-        metres = metres_per(unit, where=name)
-        points = member.motion.rest() @ TO_Y_UP[up] / metres
-        with TemporaryDirectory(prefix="needle-desk-") as folder:
-            path = Path(folder) / f"rest{ending}"
-            write_model(path, replace(member.mesh.with_vertices(points), name=name), metres, up)
-            data = path.read_bytes()
-        return Message({}, {"file": Packed("uint8", (len(data),), data)})
+        mesh = replace(member.mesh.with_vertices(member.motion.rest()), name=name)
+        return _as_file(mesh, ending, unit, up)
+
+    def fitted_file(
+        self, shot: int, number: int, fitting: str, garment: str, ending: str, unit: str, up: str
+    ) -> Message:
+        """A garment as a kept fitting has it, as a file."""
+        return _as_file(self._shots.fitted(shot, number, fitting, garment), ending, unit, up)
 
     def paint(
         self, shot: int, number: int, garment: str, name: str, stroke: StrokeRecord, going: str
@@ -511,3 +513,13 @@ def _float32(values: NDArray[Any]) -> Packed:
 
 def _uint32(values: NDArray[Any]) -> Packed:
     return Packed("uint32", values.shape, np.ascontiguousarray(values, "<u4").tobytes())
+
+
+def _as_file(mesh: Mesh, ending: str, unit: str, up: str) -> Message:
+    """A mesh that stands, as a file for somebody else."""
+    metres = metres_per(unit, where=mesh.name)
+    with TemporaryDirectory(prefix="needle-desk-") as folder:
+        path = Path(folder) / f"mesh{ending}"
+        write_model(path, mesh.with_vertices(mesh.vertices @ TO_Y_UP[up] / metres), metres, up)
+        data = path.read_bytes()
+    return Message({}, {"file": Packed("uint8", (len(data),), data)})

@@ -206,6 +206,17 @@ class RestFile(OfShot):
     up: str
 
 
+class FittedFile(OfShot):
+    """A garment as a kept fitting has it, as a file in a unit and with an axis up."""
+
+    gives = ("file",)
+    fitting: str
+    garment: str
+    ending: str
+    unit: str
+    up: str
+
+
 class Paint(OfShot):
     """A map with a stroke that is still being drawn; going: its name; stroke: with the hits that are new."""
 

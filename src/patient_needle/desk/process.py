@@ -7,20 +7,23 @@ import socket
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from multiprocessing.connection import Connection, Listener
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import numpy as np
 import structlog
 from sqlalchemy.exc import DataError, SQLAlchemyError
 
 from ..core.craft.maps.inputs import MapCache
-from ..core.model.errors import NeedleError
+from ..core.model.errors import NeedleError, ShotError
 from ..core.model.garment import Source
 from ..core.model.mesh import Mesh
 from ..formats.files import finite
-from ..formats.shot_file.assemble import file_mesh, remade
+from ..formats.registry import read_cache
+from ..formats.shot_file.assemble import Making, file_mesh, remade
 from ..formats.shot_file.carrying import Carried
 from ..formats.shot_file.document import FileRecipe, Recipe, parse_shot
 from ..formats.shot_file.members import AssembledMember
@@ -111,6 +114,28 @@ class OpenShots:
             with self._store.begin() as session:
                 write_folder(Path(folder), *shots.contents(session, shot_id, number))
             return file_mesh(recipe, Path(folder), name)
+
+    def fitted(self, shot_id: int, number: int, fitting: str, garment: str) -> Mesh:
+        """A garment's mesh as a kept fitting has it."""
+        opened = self.get(shot_id, number)
+        record = next((one for one in opened.shot.fittings if one.name == fitting), None)
+        fitted = None if record is None else next((f for f in record.garments if f.garment == garment), None)
+        piece = next((one for one in opened.shot.garments if one.name == garment), None)
+        if fitted is None or piece is None:
+            raise ShotError(f"there is no fitting '{fitting}' of '{garment}'", remedy="Choose one of the list")
+        with TemporaryDirectory(prefix="needle-desk-") as folder:
+            with self._store.begin() as session:
+                write_folder(Path(folder), *shots.contents(session, shot_id, number))
+            making = Making(opened.shot, Path(folder), opened.sources, kept=self._made)
+            making.made.update({name: one.garment.source for name, one in opened.garments.items()})
+            surface = making.made_by(fitted.recipe, piece).surface
+            frames = read_cache(Path(folder) / fitted.cache).frames
+            if frames.shape[1:] != surface.vertices.shape:
+                raise ShotError(
+                    f"fitting '{fitting}' is of another mesh of '{garment}'", remedy="Keep the fitting again"
+                )
+            pose = np.asarray(frames[0], np.float64)
+        return replace(surface.with_vertices(pose), name=garment)
 
 
 def serve(store: Store, address: Path, key: bytes, ready: Callable[[], None] = lambda: None) -> None:

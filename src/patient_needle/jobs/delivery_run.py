@@ -21,12 +21,12 @@ from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
 from ..formats.shot_file.assemble import making_alone
 from ..formats.shot_file.document import ShotFile
+from ..session.opened import opened
 from ..store import deliveries, takes
 from ..store.errors import FencedError
 from ..store.models import Delivery, DeliveryState, Take
 from ..store.session import Store
 from ..store.take_frames import take_frames
-from .opened import opened
 
 log = structlog.get_logger()
 FRAMES = "frames.npy"

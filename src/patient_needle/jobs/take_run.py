@@ -19,12 +19,12 @@ from ..core.model.tolerances import ALL
 from ..formats.report.records import frame_record
 from ..formats.shot_file.assemble import assemble
 from ..session.cores import Cores
+from ..session.opened import opened
 from ..session.run import Saved, drive
 from ..store import takes
 from ..store.errors import DISK_FULL, FencedError
 from ..store.models import Take, TakeState
 from ..store.session import Store
-from .opened import opened
 from .queue import queue_take
 
 log = structlog.get_logger()
@@ -34,6 +34,7 @@ NO_ROOM = {
     "remedy": "Delete takes or free space, then let the take go on",
 }
 RECENT = 12  # frames that the pace is taken over
+WAIT_EVERY = 0.1  # s between two looks at whether a fitting still moves
 LOOK_EVERY = 0.5  # s between two looks at whether the take is to stop
 
 
@@ -67,11 +68,14 @@ class _Pace:
 
 
 def run_take(
-    store: Store, take_id: int, made_with: dict[str, Any], asked_to_stop: Callable[[], bool] = lambda: False
-) -> None:
+    store: Store, take_id: int, made_with: dict[str, Any], asked_to_stop: Callable[[], bool] = lambda: False,
+    asked_to_wait: Callable[[], bool] = lambda: False,
+) -> None:  # fmt: skip
     """Run a take until it is finished, stopped, fails, or another worker takes it over.
 
     asked_to_stop: True when this worker shuts down; the take is then left for the next one to take up.
+    asked_to_wait: True while somebody's hands are on cloth; the take stands still then, and goes on to the same
+    bits.
     """
     with store.begin() as session:
         claimed = takes.claim(session, take_id, made_with)
@@ -81,7 +85,7 @@ def run_take(
     take, lease = claimed
     log.info("take begun", action="take_begun", take=take_id, lease=lease.number)
     try:
-        _run(store, take, lease, made_with, asked_to_stop)
+        _run(store, take, lease, made_with, asked_to_stop, asked_to_wait)
     except FencedError as error:
         log.warning(error.line(), action="take_fenced", take=take_id, lease=lease.number)
     except _Leaving:
@@ -118,8 +122,9 @@ def _finish(store: Store, lease: takes.Lease, state: TakeState, fault: dict[str,
 
 
 def _run(
-    store: Store, take: Take, lease: takes.Lease, made_with: dict[str, Any], asked_to_stop: Callable[[], bool]
-) -> None:
+    store: Store, take: Take, lease: takes.Lease, made_with: dict[str, Any], asked_to_stop: Callable[[], bool],
+    asked_to_wait: Callable[[], bool],
+) -> None:  # fmt: skip
     _check_same_engine(take, made_with)
     plan = _plan(store, take)
     kept = _kept(store, plan, take)
@@ -127,7 +132,7 @@ def _run(
     for planned in plan.runs:
         if planned.lead in kept:
             done += len(planned.reported) * (kept[planned.lead].frame - take.first_simulated + 1)
-    sink = TakeSink(store, take, lease, kept, _Pace(done), asked_to_stop)
+    sink = TakeSink(store, take, lease, kept, _Pace(done), asked_to_stop, asked_to_wait)
     sink.tell("preparing")
     with Cores() as cores:
         drive(plan, sink, cores=cores)
@@ -193,9 +198,10 @@ class TakeSink:
         kept: dict[str, Saved],
         pace: _Pace,
         asked_to_stop: Callable[[], bool],
+        asked_to_wait: Callable[[], bool] = lambda: False,
     ) -> None:
         self._store, self._take, self._lease, self._kept = store, take, lease, kept
-        self._pace, self._asked_to_stop = pace, asked_to_stop
+        self._pace, self._asked_to_stop, self._asked_to_wait = pace, asked_to_stop, asked_to_wait
         self._phase, self._looked = "preparing", time.monotonic()
 
     def latest(self, run: PlannedRun) -> Saved | None:
@@ -226,12 +232,20 @@ class TakeSink:
             self._heed(wanted)
 
     def pause(self) -> None:
-        """Leave or stop when that is wanted; asked of the database every LOOK_EVERY at most."""
-        if self._asked_to_stop():
-            raise _Leaving
-        if time.monotonic() - self._looked >= LOOK_EVERY:
-            self._looked = time.monotonic()
-            self.tell(self._phase)
+        """Leave or stop when that is wanted; asked of the database every LOOK_EVERY at most. Stand still while
+        hands are on cloth: nothing of the frame under way is lost.
+        """
+        waits = False
+        while True:
+            waited, waits = waits, self._asked_to_wait()
+            if self._asked_to_stop():
+                raise _Leaving
+            if waits != waited or time.monotonic() - self._looked >= LOOK_EVERY:
+                self._looked = time.monotonic()
+                self.tell("waiting while a fitting moves" if waits else self._phase)
+            if not waits:
+                return
+            time.sleep(WAIT_EVERY)
 
     def tell(self, phase: str) -> None:
         """Give a sign of life."""

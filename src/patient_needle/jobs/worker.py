@@ -8,6 +8,7 @@ import signal
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import procrastinate
@@ -15,6 +16,7 @@ import structlog
 from procrastinate import PsycopgConnector
 from sqlalchemy.exc import OperationalError
 
+from ..session.busy import fitting_moves
 from ..store import blobs, events
 from ..store.session import Store
 from .delivery_run import write_delivery
@@ -28,12 +30,15 @@ DEAD_AFTER = 6.0  # s without one
 
 @dataclass(frozen=True)
 class WorkerSettings:
-    """queues to serve; made_with: versions, processor, engine; verify: command that reads a delivery back."""
+    """queues to serve; made_with: versions, processor, engine; verify: command that reads a delivery back;
+    sockets: the folder of this machine's local sockets.
+    """
 
     queues: Sequence[str]
     made_with: dict[str, Any]
     verify: Sequence[str]
     name: str
+    sockets: Path
 
 
 def serve(store: Store, chosen: WorkerSettings) -> None:
@@ -47,7 +52,7 @@ async def _serve(store: Store, chosen: WorkerSettings) -> None:
 
     @app.task(name=RUN_TAKE, queue=RUNS)
     def _run_take(take_id: int) -> None:
-        run_take(store, take_id, chosen.made_with, leaving.is_set)
+        run_take(store, take_id, chosen.made_with, leaving.is_set, lambda: fitting_moves(chosen.sockets))
 
     @app.task(name=WRITE_DELIVERY, queue=SHORT)
     def _write_delivery(delivery_id: int) -> None:

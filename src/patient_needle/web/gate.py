@@ -12,6 +12,7 @@ import io
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import aclosing, asynccontextmanager
 from dataclasses import dataclass
+from pathlib import Path
 from tempfile import SpooledTemporaryFile
 from typing import Any
 
@@ -22,6 +23,7 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from . import guards
 from .events import LAST, STREAM, EventHub, is_stream, last_of
+from .fitting_socket import FittingSockets
 from .problems import problem
 
 HEAD = 5.0  # s in which a request's head is there, on a new connection or one that was kept
@@ -42,6 +44,7 @@ class TimedProtocol(H11Protocol):
     """HTTP/1.1 as the server has it, on which a request's head must be there in time."""
 
     _late: asyncio.TimerHandle | None = None
+    _carried = False
 
     def connection_made(self, transport: Any) -> None:
         """A connection begins to wait for its first request."""
@@ -58,8 +61,13 @@ class TimedProtocol(H11Protocol):
         super().connection_lost(exc)
         self._forget()
 
+    def handle_websocket_upgrade(self, event: Any) -> None:
+        """From here on the connection is a socket, on which nobody has to speak."""
+        self._carried = True
+        super().handle_websocket_upgrade(event)
+
     def _watch(self) -> None:
-        if self.cycle is not None and not self.cycle.response_complete:
+        if self._carried or (self.cycle is not None and not self.cycle.response_complete):
             self._forget()
         elif self._late is None and not self.transport.is_closing():
             self._late = self.loop.call_later(HEAD, self._close)
@@ -98,15 +106,22 @@ class _Answer:
 class Gate:
     """The application as ASGI (specification 3.0)."""
 
-    def __init__(self, app: Flask, events: EventHub) -> None:
+    def __init__(self, app: Flask, events: EventHub, fitting: Path) -> None:
         self._app = app
         self._events = events
+        self._fittings = FittingSockets(fitting)
         self._application = WSGIMiddleware(app.wsgi_app, THREADS)  # type: ignore[arg-type]
         self._streams = 0
         self._bodies = 0
 
     async def __call__(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
-        """Answer one request."""
+        """Answer one request, or carry one socket."""
+        if scope["type"] == "websocket":
+            head = {**scope, "type": "http", "method": "GET", "scheme": "http"}
+            with self._app.request_context(build_environ(head, io.BytesIO())):  # type: ignore[arg-type]
+                refused = guards.refused() or guards.foreign_socket()
+            await self._fittings.carry(scope["path"], refused, receive, send)
+            return
         if scope["type"] != "http":
             return
         refused = self._refused(scope)

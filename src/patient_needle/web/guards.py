@@ -64,6 +64,14 @@ def _origin() -> Response | None:
     return None if urlsplit(origin).netloc == request.host else _foreign()
 
 
+def foreign_socket() -> Response | None:
+    """Why a socket is refused. A browser lets any page open one, and says where the page comes from (RFC 6455,
+    10.2).
+    """
+    origin = request.headers.get("Origin")
+    return None if origin is None or urlsplit(origin).netloc == request.host else _foreign()
+
+
 def _foreign() -> Response:
     return problem(403, "the call comes from another site's page", remedy="Use Patient Needle's own page")
 

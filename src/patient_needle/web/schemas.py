@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Base64Bytes, BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
 from ..formats.shot_file.document import FabricRecord, GarmentRecord, Recipe, StrokeRecord
@@ -51,6 +51,20 @@ class Shot(BaseModel):
     redo_said: str | None
     first_simulated: int
     document: ShotFile
+    fit_mark: str = Field(
+        description="What a fitting goes by, in short: a live one of another mark is of before"
+    )
+    stale_fittings: dict[str, list[str]] = Field(
+        description="By its name, what changed since a fitting was kept"
+    )
+
+
+class FittingNew(_Given):
+    """Keep the live fitting. seen: the revision the caller looks at; picture: a JPEG of at most 400 kB."""
+
+    seen: int
+    name: str = Field(min_length=1, max_length=80)
+    picture: Base64Bytes | None = None
 
 
 class ShotEdit(_Given):
@@ -438,6 +452,15 @@ class RestFileAsk(_Given):
     kind: Literal["obj", "usda", "usdc", "glb"] = "obj"
     unit: Literal["m", "dm", "cm", "mm", "in", "ft"] = "m"
     up: Literal["y", "z"] = "y"
+
+
+class FittingMeshed(_Given):
+    """What a garment's shape in a fitting becomes; name: of the prop or set piece."""
+
+    seen: int
+    garment: str = Field(min_length=1, max_length=80)
+    becomes: Literal["prop", "set piece", "made shape"]
+    name: str = Field("", max_length=80)
 
 
 class Painted(_Given):

@@ -9,19 +9,21 @@ from pathlib import Path
 from flask import current_app
 
 from ..desk.client import DeskClient
+from ..session.client import FittingClient
 from ..store.session import Store
 from .events import EventHub
 
 
 @dataclass(frozen=True)
 class Services:
-    """store, desk and events; static: folder of the built front end; free_space: bytes left for the database;
-    hosts: names under which we may be called, without port.
+    """store, desk, events and the live fitting; static: folder of the built front end; free_space: bytes left
+    for the database; hosts: names under which we may be called, without port.
     """
 
     store: Store
     desk: DeskClient
     events: EventHub
+    fitting: FittingClient
     static: Path
     version: str
     free_space: Callable[[], int]

@@ -17,6 +17,7 @@ from ..desk import asked
 from ..formats.names import file_name, plain_name
 from ..formats.shot_file.differences import patched
 from ..formats.shot_file.document import current, parse_shot
+from ..formats.shot_file.fittings import shot_mark, stale
 from ..formats.shot_file.parcel import read_zip, write_zip
 from ..formats.shot_file.strokes import moved_out
 from ..store import blobs, shots
@@ -37,12 +38,15 @@ def described(session: Session, shot_id: int) -> schemas.Shot:
     shot = shots.get(session, shot_id)
     here = shots.revision(session, shot_id)
     after = shots.following(session, shot)
+    document = current(here.document, f"shot '{shot.name}'")
+    whole = schemas.ShotFile.model_validate(document).model_dump(mode="json")
     return schemas.Shot(
         id=shot.id, name=shot.name, revision=shot.head, said=here.said,
         undo_said=here.said if here.before is not None else None,
         redo_said=None if after is None else shots.revision(session, shot_id, after).said,
         first_simulated=first_simulated(here.document),
-        document=current(here.document, f"shot '{shot.name}'"),
+        document=document, fit_mark=shot_mark(whole),
+        stale_fittings={one["name"]: stale(whole, one) for one in whole["fittings"]},
     )  # fmt: skip
 
 

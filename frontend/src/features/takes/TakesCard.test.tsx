@@ -9,7 +9,7 @@ import { looksWrong, TakesCard } from "./TakesCard";
 afterEach(cleanup);
 
 const document: ShotDocument = {
-  format: "patient-needle-shot", version: 2, name: "Test", frame_rate: 24, frames: [1001, 1100],
+  format: "patient-needle-shot", fittings: [], version: 2, name: "Test", frame_rate: 24, frames: [1001, 1100],
   run_in: { settle: 10, move: 30 }, patience: "working", forces: { gravity: [0, -9.81, 0], air_drag: 0.3, air_density: 0, winds: [] },
   cast: [], time_stretch: 1, least_substeps: 1, together: true, fabrics: [], garments: [],
 };

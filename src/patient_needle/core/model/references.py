@@ -25,6 +25,11 @@ def references(document: Document) -> Iterator[tuple[Document, str]]:
     garments = document.get("garments") or []
     yield from ((garment["finished"], "cache") for garment in garments if garment.get("finished"))
     begins = [garment["begins"] for garment in garments if garment.get("begins")]
+    for fitting in document.get("fittings") or []:
+        begins += fitting["garments"]
+        yield fitting, "file"
+        if fitting.get("picture"):
+            yield fitting, "picture"
     yield from ((one, "cache") for one in begins)
     yield from ((one["recipe"], "file") for one in begins if one["recipe"].get("file"))
     recipes = [garment["recipe"] for garment in garments] + [one["recipe"] for one in begins]

@@ -81,6 +81,18 @@ FIRMEST_SEAM = 0.999  # grip, 10 um under the garment's weight: two cloths that 
 FIRMEST_SLIDING = 0.95  # grip, 0.5 mm under the garment's weight; what may slide is never welded
 SPEED_STEP = 1e-3  # frames, to tell the speed of a place by
 
+# Hands. A pull lifts a hanging skirt by its hem within a centimetre; it slips before light cloth gives.
+PULL_FIRMNESS = 400.0  # N/m of all of it
+PULL_MOST = 60.0  # N for each metre of cloth that it takes, across its reach
+PIN_FIRMNESS, PIN_DAMPING, PIN_MOST = 2000.0, 0.02, 30.0  # N/m, s, N
+PIN_REACH, PIN_ON_BODY = 0.015, 0.08  # m: of cloth that a pin holds, and from there to a body it may go through
+SMOOTHING = 20_000.0  # N/m for each kg: a vertex goes to the middle of its neighbours within 0.1 s
+FITTING_STEP = 1 / 48  # s of cloth time in one step of a fitting
+FITTING_SUBSTEPS = 2  # of a step, at least, with a figure that stands still
+ENTER_SPEED = 0.5  # m/s: how fast a set piece comes in
+ENTER_FROM = 0.02  # share of its size that a closed one begins with
+CLEARANCE_SPEED = 0.05  # m/s: how fast a clearance that was changed by hand grows
+
 # Geometry.
 NO_AREA = 1e-12  # of the square of its area before: a triangle that shrinks to this has none
 QUAD_CORNER = 1e-5  # share of a quad's area: a corner that turns by less is looked at on its own

@@ -668,10 +668,35 @@ class GarmentRecord(Record):
     holds: Annotated[list[HoldRecord], Many(500)] = []
 
 
+class FittedRecord(Record):
+    """A garment in a fitting: its pose, a cache of one frame in metres, Y up, of the mesh that `recipe` makes;
+    and what it was made of then, in short.
+    """
+
+    garment: Name
+    cache: FileName
+    recipe: Recipe
+    made_of: Text
+
+
+class FittingRecord(Record):
+    """A kept pose of all garments. frame: where the figure stands, run-in included; file: the fitting, to
+    go on from; picture: a JPEG of it; figure: what the cast was then, in short.
+    """
+
+    name: Name
+    frame: Annotated[float, Within(-1e6, 1e6)]
+    file: FileName
+    picture: FileName | None = None
+    figure: Text
+    garments: Annotated[list[FittedRecord], Many(200)]
+
+
 class ShotFile(Record):
     """Version 2 of the shot file. time_stretch: seconds that pass for the cloth in one second of the shot;
     least_substeps: substeps per frame that are taken at least. garments stand in dressing order, innermost
-    first; together: simulated as one outfit, or each as if the others that are not finished were not there.
+    first; together: simulated as one outfit, or each as if the others that are not finished were not there;
+    fittings: poses that were kept, oldest first.
     """
 
     format: Literal["patient-needle-shot"]
@@ -688,6 +713,7 @@ class ShotFile(Record):
     cast: Annotated[list[CastRecord], Many(500)] = []
     fabrics: Annotated[list[FabricRecord], Many(1000)]
     garments: Annotated[list[GarmentRecord], Many(200)]
+    fittings: Annotated[list[FittingRecord], Many(200)] = []
 
     def files(self) -> list[str]:
         """The name of every file that the shot refers to, each once."""

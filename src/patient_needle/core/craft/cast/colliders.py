@@ -53,7 +53,10 @@ class Colliders:
 
     def at_work(self, frame: float) -> Colliders:
         """The colliders that are on at `frame`, over the same points and parts."""
-        off = self.parts_off(frame)
+        return self.without(self.parts_off(frame))
+
+    def without(self, off: Flags) -> Colliders:
+        """The colliders but for the parts that are `off` (p,), over the same points and parts."""
         if not off.any():
             return self
         on = ~off[self.part]
@@ -64,6 +67,15 @@ class Colliders:
             enclosing=self.enclosing[~members_off[self.enclosing_member]],
             enclosing_member=self.enclosing_member[~members_off[self.enclosing_member]],
         )  # fmt: skip
+
+    @property
+    def spans(self) -> tuple[slice, ...]:
+        """Each member's slice of the merged points."""
+        ends = np.cumsum([member.mesh.vertex_count for member in self.members])
+        return tuple(
+            slice(int(end) - member.mesh.vertex_count, int(end))
+            for end, member in zip(ends, self.members, strict=True)
+        )
 
     @property
     def _settings(self) -> list[ColliderSettings]:

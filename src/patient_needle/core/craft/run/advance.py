@@ -52,9 +52,10 @@ def advance(
     tally, moments = FrameTally(), inputs.moments
     first = moments[0]
     here = inputs.bodies(first.before)
-    state = _retaken(constants, state, inputs, replace(first, time=first.before))
-    was = replace(first, before=first.before, time=first.before, frame=inputs.frame - 1)
-    state = _let_go(constants, state, inputs, was, first)
+    if inputs.begins:
+        state = _retaken(constants, state, inputs, replace(first, time=first.before))
+        was = replace(first, before=first.before, time=first.before, frame=inputs.frame - 1)
+        state = _let_go(constants, state, inputs, was, first)
     clasp = Clasp.none()
     for moment in moments:
         between()

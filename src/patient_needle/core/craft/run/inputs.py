@@ -42,6 +42,7 @@ class FrameInputs:
     parked         (n,) vertices that stay where they are; None for none
     friction       factor on all friction of cloth
     unrest         whether it is to be told how far from rest the garments are at its end
+    begins         whether holds whose keys say so take hold or let go in it; not while a figure stands there
     """
 
     frame: int
@@ -60,6 +61,7 @@ class FrameInputs:
     parked: Flags | None = None
     friction: float = 1.0
     unrest: bool = False
+    begins: bool = True
 
 
 def grown(inputs: FrameInputs, thin: Points, share: Callable[[float], float]) -> FrameInputs:
@@ -112,7 +114,7 @@ class Driver:
 
     def inputs(self, frame: int) -> FrameInputs:
         """Everything that acts in `frame`."""
-        plan, colliders, garments = self._plan, self.colliders, self._run.garments
+        plan = self._plan
         stretch = value_at(plan.time_stretch, frame - 0.5)
         substeps = substeps_for(
             plan.patience, self._travel(frame), stretch, value_at(plan.least_substeps, frame)
@@ -124,11 +126,21 @@ class Driver:
             )
             for index in range(substeps)
         )
+        return replace(
+            self.inputs_at(frame),
+            moments=moments,
+            step=stretch / (plan.frame_rate * substeps),
+            unrest=frame in (plan.first_simulated + plan.run_in.settle, plan.frames[1]),
+        )
+
+    def inputs_at(self, frame: int) -> FrameInputs:
+        """Everything that acts in `frame`, without its substeps."""
+        plan, colliders, garments = self._plan, self.colliders, self._run.garments
         return FrameInputs(
             frame=frame,
             delivered=frame >= plan.frames[0],
-            moments=moments,
-            step=stretch / (plan.frame_rate * substeps),
+            moments=(),
+            step=0.0,
             colliders=colliders.at_work(frame),
             bodies=self.bodies,
             around=lambda time: colliders.surroundings(frame, time),
@@ -137,7 +149,6 @@ class Driver:
             fillings=lambda time: tuple(_inflation(garment, time) for garment in garments),
             calm=lambda time: run_in_share(plan.run_in, plan.frames[0], time),
             prescriptions=tuple(garment.prescription for garment in garments),
-            unrest=frame in (plan.first_simulated + plan.run_in.settle, plan.frames[1]),
         )
 
     def bodies(self, time: float) -> Points:

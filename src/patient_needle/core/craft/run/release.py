@@ -130,14 +130,20 @@ def switched(state: ClothState, frame: int, colliders: Colliders, worn: Outfit, 
 
     One that is switched on takes what lies outside it; what it would catch waits, as in a pinched place.
     """
-    off, was = colliders.parts_off(frame), colliders.parts_off(frame - 1)
+    return turned(state, colliders.parts_off(frame - 1), colliders.parts_off(frame), colliders, worn, around)
+
+
+def turned(
+    state: ClothState, was: Flags, off: Flags, colliders: Colliders, worn: Outfit, around: Points
+) -> ClothState:
+    """The same for parts that were off, `was` (p,), and are `off` (p,)."""
     if not (off.any() or was.any()):
         return state
     released = state.released.copy()
     released[:, off] = False
     on_again = was & ~off
     if on_again.any():
-        caught = caught_by(worn, state.positions, colliders.at_work(frame), around)
+        caught = caught_by(worn, state.positions, colliders.without(off), around)
         released[:, on_again] = caught[:, on_again]
     return state.replace(released=released)
 

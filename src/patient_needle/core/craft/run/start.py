@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import ceil
 
 import numpy as np
 
@@ -175,20 +176,25 @@ def _easing(worn: Outfit, x: Points, colliders: Colliders, surround: Surround) -
     return within, easing_rows(tree, worn.triangles, scene, scene, within, around, worn.stiffness)
 
 
-def begun(constants: Constants, plan: ShotPlan, placed: Points, meanwhile: Callable[[], None]) -> ClothState:
+def begun(
+    constants: Constants, plan: ShotPlan, placed: Points, meanwhile: Callable[[], None], *,
+    easing: bool | None = None, time: float | None = None, points: Points | None = None,
+) -> ClothState:  # fmt: skip
     """The state when the run begins: garments at rest at placed (n, 3) m, untangled where they cross
-    themselves.
+    themselves. Elsewhere than at the run's start with the colliders at points (k, 3) m at a time; easing:
+    whether cloth may come out of bodies first, as it does over a run-in.
 
     Untangling can take minutes; `meanwhile` is called in every round, and an error that it raises ends it.
     Cloth inside a body waits to be eased out. `StartError` where neither helps: a run never starts from crossed
     cloth.
     """
-    frame, worn = plan.first_simulated, constants.outfit
-    colliders, points = constants.colliders.at_work(frame), constants.colliders.rest_points()
+    frame, worn = plan.first_simulated if time is None else ceil(time - 1e-9), constants.outfit
+    colliders = constants.colliders.at_work(frame)
+    points = constants.colliders.rest_points() if points is None else points
     around = constants.colliders.surroundings(frame)
     surround = Surround(points, points, placed[worn.held], around)
     start = untangled(worn, constants.engine, placed, surround, colliders, meanwhile)
-    check_start(worn, start, colliders, points, easing=plan.run_in.length > 0)
+    check_start(worn, start, colliders, points, easing=plan.run_in.length > 0 if easing is None else easing)
     caught = caught_by(worn, start, colliders, points)
     caught[:, ~parts_near(start[caught.any(axis=1)], colliders, points, EASING_REACH)] = False
     taken = together([one.taken(frame) for one in constants.dressed])

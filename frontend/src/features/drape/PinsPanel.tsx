@@ -1,0 +1,37 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import type { Told } from "../../domain/fitting";
+import { tell } from "../../state/fitting";
+import { Section, Small } from "../../ui/Card";
+
+/** The pins, each to be taken out; their heads are dragged on the stage. */
+export function PinsPanel({ told }: { told: Told }) {
+  return (
+    <Section title="Pins">
+      {told.pins.length === 0 && <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>None. Press P or B while you pull.</Typography>}
+      {told.pins.map((pin) => (
+        <Box key={pin.number} sx={{ display: "flex", alignItems: "baseline", gap: 0.75 }}>
+          <Typography className="figure" sx={{ fontSize: 12.5, fontWeight: 600 }}>
+            {pin.number}
+          </Typography>
+          <Box sx={{ flex: 1, minWidth: 0 }}>
+            <Typography sx={{ fontSize: 12.5, lineHeight: 1.35 }} noWrap>
+              {pin.garment}
+            </Typography>
+            <Typography sx={{ fontSize: 12, lineHeight: 1.35, color: "text.secondary" }} noWrap>
+              {pin.on === "" ? "in space" : `on ${pin.on}`}, <span className="figure">{(100 * pin.cloth[1]).toFixed(1)} cm</span> high
+            </Typography>
+          </Box>
+          <Small label={`Take pin ${pin.number} out`} act={() => { tell({ do: "free pin", number: pin.number }); }}>
+            Take out
+          </Small>
+        </Box>
+      ))}
+      {told.pins.length > 1 && (
+        <Small label="Take all pins out" act={() => { tell({ do: "free pin" }); }}>
+          Take all out
+        </Small>
+      )}
+    </Section>
+  );
+}

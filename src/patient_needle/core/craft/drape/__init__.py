@@ -1,0 +1,1 @@
+"""Garments in somebody's hands: pulled, pinned, parked and settled while the figure stands or walks."""

@@ -1,0 +1,261 @@
+"""A live fitting without its socket: commands take effect between steps, are logged, and can be replayed."""
+
+from __future__ import annotations
+
+import base64
+import json
+from collections.abc import Callable, Iterable
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..core.craft.drape.live import Fitting
+from ..core.craft.run.outfit_run import OutfitRun
+from ..core.model.errors import NeedleError, ShotError
+from ..core.model.tolerances import FITTING_STEP
+from ..core.model.typed import Flags
+from ..formats.fitting.written import WrittenFitting
+from . import commands as asked
+
+PACE = 48.0  # steps in a second at most: as fast as time goes
+
+
+@dataclass(frozen=True)
+class Logged:
+    """A command and the number of the step before which it took effect."""
+
+    step: int
+    command: asked.Command
+
+    def line(self) -> str:
+        """As a line of a log."""
+        return json.dumps({"step": self.step, **self.command.model_dump(mode="json")}, ensure_ascii=False)
+
+    @staticmethod
+    def read(line: str) -> Logged:
+        """What `line` wrote."""
+        body = json.loads(line)
+        step = int(body.pop("step"))
+        return Logged(step, asked.command_of(json.dumps(body).encode()))
+
+
+class Live:
+    """A fitting that runs or is held still, and the log of what was done to it."""
+
+    def __init__(self, fitting: Fitting) -> None:
+        self.fitting = fitting
+        self.running = False
+        self.once = False
+        self.pace = PACE
+        self.keep_as: str | None = None  # the name to keep it under, once it has come to rest
+        self.log: list[Logged] = []
+
+    @staticmethod
+    def resumed(run: OutfitRun, kept: WrittenFitting) -> Live:
+        """Where a fitting was kept. `ShotError` when it is of other garments."""
+        own = tuple((one.name, one.mesh.vertex_count) for one in run.run.garments)
+        if own != kept.garments:
+            raise ShotError(
+                "that fitting is of other garments than the shot has now", where=_named(kept.garments),
+                remedy="Begin anew, or let the garments start from its pose",
+            )  # fmt: skip
+        if len(kept.stance.clearance) != len(run.colliders.triangles):
+            raise ShotError(
+                "the figure was replaced since that fitting was kept",
+                remedy="Begin anew, or let the garments start from its pose",
+            )
+        fitting = Fitting(run, kept.state, kept.stance.time)
+        fitting.hands, fitting.stance, fitting.step_number = kept.hands, kept.stance, kept.step
+        return Live(fitting)
+
+    def written(self) -> WrittenFitting:
+        """All that is needed to go on from here."""
+        fitting = self.fitting
+        cloth = fitting.cloth
+        sizes = tuple(
+            (name, span.stop - span.start) for name, span in zip(cloth.names, cloth.outfit.spans, strict=True)
+        )
+        return WrittenFitting(sizes, fitting.state, fitting.hands, fitting.stance, fitting.step_number)
+
+    @property
+    def moves(self) -> bool:
+        """Whether a step is wanted: it falls, or somebody or something is at work on it."""
+        fitting = self.fitting
+        at_work = fitting.hands.pulls or fitting.hands.smoothing is not None or fitting.stance.coming
+        return bool(self.running or self.once or fitting.resting or at_work or fitting.stance.walks)
+
+    def do(self, command: asked.Command) -> None:
+        """Carry a command out, before the next step. A `NeedleError` says why not; nothing has changed then."""
+        self._do(command)
+        self.log.append(Logged(self.fitting.step_number, command))
+
+    def step(self, between: Callable[[], None] = lambda: None) -> None:
+        """One step, and hold still where that was asked for."""
+        was = self.fitting.resting
+        try:
+            self.fitting.step(between)
+        except BaseException:
+            self.once = False
+            raise
+        self.once = False
+        if was is not None and self.fitting.resting is None:
+            self.running = False
+
+    def _do(self, command: asked.Command) -> None:
+        fitting = self.fitting
+        match command:
+            case asked.Fall():
+                self.running, fitting.resting, self.keep_as = True, None, None
+            case asked.Hold():
+                self.running, self.once, fitting.resting, self.keep_as = False, False, None, None
+                fitting.stand()
+            case asked.One():
+                self.once = True
+            case asked.Pace():
+                self.pace = command.steps
+            case asked.Rest():
+                self.keep_as = command.keep
+                fitting.rest(command.until_mm / 1e3, max(1, round(command.seconds / FITTING_STEP)))
+            case asked.Take():
+                corners, weights = _spot(command)
+                reach = command.reach_mm / 1e3
+                fitting.pull(
+                    command.garment, corners, weights, reach, mirrored=command.mirrored, hem=command.hem
+                )
+            case asked.Draw():
+                fitting.draw(np.array(command.to))
+            case asked.ReachOut():
+                fitting.reach(command.reach_mm / 1e3)
+            case asked.LetGo():
+                fitting.let_go()
+            case asked.PinDown():
+                fitting.pin(in_body=command.on == "body")
+            case asked.MovePin():
+                fitting.move_pin(command.number, np.array(command.to))
+            case asked.FreePin():
+                fitting.free_pin(command.number)
+            case asked.Park():
+                fitting.park(command.garment, _flags(command, fitting), parked=command.parked)
+            case asked.Walk():
+                fitting.walk(command.to)
+            case asked.Stand():
+                fitting.stand()
+            case asked.Piece():
+                fitting.piece(command.name, comes=command.comes)
+            case asked.Clearance():
+                places = None if command.places is None else np.array(command.places).reshape(-1, 3)
+                value = None if command.mm is None else command.mm / 1e3
+                fitting.clearance(command.member, value, places, command.radius_mm / 1e3)
+            case asked.Friction():
+                fitting.friction(command.member, command.value)
+            case asked.Smooth():
+                spots = [_spot(spot) for spot in command.spots]
+                fitting.smooth(
+                    command.garment, np.array([c for c, _ in spots]), np.array([w for _, w in spots]),
+                    command.radius_mm / 1e3,
+                )  # fmt: skip
+            case asked.Smoothed():
+                fitting.smoothed()
+            case asked.Weight():
+                fitting.weight(command.share)
+            case asked.Back():
+                fitting.back()
+            case _:
+                raise asked.BadCommandError(
+                    "a fitting is open already", remedy="Close the page that has it, or load this one again"
+                )
+
+    def said(self) -> dict[str, Any]:
+        """How everything is, for a page."""
+        fitting, stance, hands = self.fitting, self.fitting.stance, self.fitting.hands
+        points = fitting.state.positions
+        cloth = fitting.cloth
+        coming = dict(stance.coming)
+        return {
+            "running": self.running or fitting.resting is not None,
+            "to_rest": fitting.resting is not None,
+            "keep_as": self.keep_as,
+            "pace": self.pace,
+            "time": stance.time,
+            "goal": stance.goal,
+            "unrest_mm": None if fitting.unrest is None else round(fitting.unrest * 1e3, 3),
+            "weight": hands.weight,
+            "pulls": [
+                {
+                    "garment": pull.grip.garment, "vertices": len(pull.grip.vertices),
+                    "at": _middle(pull.grip.share, points[pull.grip.vertices]).tolist(),
+                    "to": (pull.grip.at + pull.by).tolist(), "reach_mm": pull.grip.reach * 1e3,
+                    "slips_mm": round(pull.slips(points) * 1e3, 1),
+                }
+                for pull in hands.pulls
+            ],
+            "pins": [
+                {
+                    "number": pin.number, "garment": pin.grip.garment, "on": pin.on,
+                    "at": fitting.pin_place(pin.number).tolist(),
+                    "cloth": _middle(pin.grip.share, points[pin.grip.vertices]).tolist(),
+                }
+                for pin in hands.pins
+            ],
+            "garments": [
+                {"name": name, "vertices": s.stop - s.start, "parked": int(hands.parked[s].sum())}
+                for name, s in zip(cloth.names, cloth.outfit.spans, strict=True)
+            ],
+            "pieces": [
+                {
+                    "name": member.name,
+                    "is": "out" if member.name in stance.out else "coming" if member.name in coming else "in",
+                }
+                for member in fitting.colliders.members
+                if member.kind != "character"
+            ],
+            "back": fitting.kept[-1].said if fitting.kept else None,
+        }  # fmt: skip
+
+
+def replayed(live: Live, log: Iterable[Logged], steps: int) -> None:
+    """Do all of a log again up to so many steps: the same start gives the same bits."""
+    waiting = list(log)
+    while live.fitting.step_number < steps:
+        while waiting and waiting[0].step <= live.fitting.step_number:
+            live.do(waiting.pop(0).command)
+        with suppress(NeedleError):  # as it went then: what was caught went out again
+            live.step()
+
+
+def _middle(share: np.ndarray, points: np.ndarray) -> np.ndarray:
+    return np.asarray(share @ points / share.sum())
+
+
+def _spot(spot: asked.Spot) -> tuple[np.ndarray, np.ndarray]:
+    weights = np.clip(np.array(spot.weights), 0.0, 1.0)
+    if weights.sum() <= 0:
+        raise asked.BadCommandError(
+            "a place has no weights", where="weights", remedy="Press on the cloth again"
+        )
+    return np.array(spot.corners, np.int32), weights / weights.sum()
+
+
+def _flags(command: asked.Park, fitting: Fitting) -> Flags | None:
+    if command.bits is None:
+        return None
+    span = fitting.cloth.outfit.spans[fitting.cloth.index(command.garment)]
+    count = span.stop - span.start
+    try:
+        data = np.frombuffer(base64.b64decode(command.bits, validate=True), np.uint8)
+    except ValueError as error:
+        raise asked.BadCommandError(
+            f"what is to be parked is not base64 ({error})", where="bits", remedy="Draw around the cloth again"
+        ) from None
+    if len(data) != (count + 7) // 8:
+        raise asked.BadCommandError(
+            f"{len(data)} bytes name vertices of '{command.garment}', which has {count}", where="bits",
+            remedy="Draw around the cloth again",
+        )  # fmt: skip
+    return np.unpackbits(data)[:count].astype(bool)
+
+
+def _named(garments: tuple[tuple[str, int], ...]) -> str:
+    return ", ".join(f"{name} ({count} vertices)" for name, count in garments)
