@@ -19,6 +19,8 @@ from patient_needle.desk.client import DeskClient
 from patient_needle.desk.process import serve
 from patient_needle.formats.shot_file.parcel import read_folder
 from patient_needle.jobs.queue import prepare_queue
+from patient_needle.session.client import FittingClient
+from patient_needle.session.serving import Serving
 from patient_needle.store import blobs, shots
 from patient_needle.store.session import Store
 from patient_needle.store.upgrade import upgrade
@@ -103,9 +105,12 @@ class House:
     app: APIFlask
     store: Store
     desk: DeskClient
+    fitting: FittingClient
+    leaving: threading.Event
 
     def close(self) -> None:
-        """Stop listening for events."""
+        """Stop listening for events, and the live fitting."""
+        self.leaving.set()
         self.app.extensions["needle"].events.close()
 
 
@@ -116,10 +121,15 @@ def house(store: Store, folder: Path, free: int = 1 << 40) -> House:
     threading.Thread(target=serve, args=(store, socket, key, ready.set), daemon=True).start()
     assert ready.wait(20)
     desk = DeskClient(socket, key)
-    services = Services(store, desk, EventHub(store), folder / "static", "test", lambda: free)
+    leaving = threading.Event()
+    fittings = Serving(store, folder / "fitting", folder / "fittings")
+    fittings.listen()
+    threading.Thread(target=fittings.run, args=(leaving.is_set,), daemon=True).start()
+    client = FittingClient(folder / "fitting")
+    services = Services(store, desk, EventHub(store), client, folder / "static", "test", lambda: free)
     app = create_app(services)
     app.testing = False
-    return House(app, store, desk)
+    return House(app, store, desk, client, leaving)
 
 
 def until(condition, seconds: float = 60.0, every: float = 0.05):

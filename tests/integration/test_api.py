@@ -392,11 +392,18 @@ def test_the_stream_replays_what_was_missed_and_goes_on(workroom, shot):
 
 def test_without_a_database_pages_are_told_so():
     from patient_needle.desk.client import DeskClient
+    from patient_needle.session.client import FittingClient
     from patient_needle.store.session import Store
 
     store = Store("postgresql+psycopg://nobody:x@127.0.0.1:9/none")
     services = Services(
-        store, DeskClient(DEMO / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40
+        store,
+        DeskClient(DEMO / "nowhere", b""),
+        EventHub(store),
+        FittingClient(DEMO / "nowhere"),
+        DEMO,
+        "test",
+        lambda: 1 << 40,
     )
     caller = create_app(services).test_client()
     response = caller.get("/api/shots")
@@ -407,9 +414,16 @@ def test_without_a_database_pages_are_told_so():
 
 def test_without_a_desk_pages_are_told_so(store, shot, tmp_path):
     from patient_needle.desk.client import DeskClient
+    from patient_needle.session.client import FittingClient
 
     services = Services(
-        store, DeskClient(tmp_path / "nowhere", b""), EventHub(store), DEMO, "test", lambda: 1 << 40
+        store,
+        DeskClient(tmp_path / "nowhere", b""),
+        EventHub(store),
+        FittingClient(tmp_path / "nowhere"),
+        DEMO,
+        "test",
+        lambda: 1 << 40,
     )
     caller = create_app(services).test_client()
     assert "desk process" in problem(caller.get(f"/api/shots/{shot}/revisions/1/reading"), 503)["title"]

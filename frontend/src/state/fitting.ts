@@ -135,8 +135,8 @@ function hear(message: Message): void {
       for (const watcher of watchers) watcher.parked(message.bits);
       break;
     case "refused":
-      if (["open", "over", ""].includes(message.refused.do) && state.line !== "open") state.set({ refused: message.refused, line: state.line === "opening" ? "ended" : state.line });
-      else if (message.refused.do === "over") state.set({ refused: message.refused, line: "ended", told: null });
+      // Another window has the fitting, or none could be opened: without one there is nothing to go on with.
+      if (message.refused.do === "over" || (state.line === "opening" && state.told === null)) state.set({ refused: message.refused, line: "ended", told: null });
       else notify([message.refused.what, message.refused.where].filter((word) => word !== "").join(", "), message.refused.remedy, true);
   }
 }

@@ -16,6 +16,7 @@ from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.tolerances import FITTING_STEP
 from ..core.model.typed import Flags
+from ..core.solver.state import ClothState
 from ..formats.fitting.written import WrittenFitting
 from . import commands as asked
 
@@ -65,6 +66,11 @@ class Live:
             raise ShotError(
                 "the figure was replaced since that fitting was kept",
                 remedy="Begin anew, or let the garments start from its pose",
+            )
+        start = run.start()
+        if not _fits(kept.state, start, len(run.colliders.triangles) + len(run.outfit.triangles)):
+            raise ShotError(
+                "that fitting is not whole, or of another figure", remedy="Begin anew, or choose another"
             )
         fitting = Fitting(run, kept.state, kept.stance.time)
         fitting.hands, fitting.stance, fitting.step_number = kept.hands, kept.stance, kept.step
@@ -223,6 +229,27 @@ def replayed(live: Live, log: Iterable[Logged], steps: int) -> None:
             live.do(waiting.pop(0).command)
         with suppress(NeedleError):  # as it went then: what was caught went out again
             live.step()
+
+
+def _fits(state: ClothState, start: ClothState, carriers: int) -> bool:
+    """Whether a state that was read has the shapes of a run's own start, and names only what is there: kernels
+    do not look.
+    """
+    pairs = [
+        (state.positions, start.positions), (state.velocities, start.velocities),
+        (state.positions_before, start.positions), (state.velocities_before, start.velocities),
+        (state.pushed, start.pushed), (state.released, start.released), (state.eased, start.eased),
+        (state.anchors.triangle, start.anchors.triangle),
+        (state.anchors.coordinates, start.anchors.coordinates), (state.taken.triangle, start.taken.triangle),
+        (state.taken.place, start.taken.place), (state.taken.offset, start.taken.offset),
+        (state.taken.drift, start.taken.drift),
+    ]  # fmt: skip
+    if any(one.shape != other.shape or one.dtype != other.dtype for one, other in pairs):
+        return False
+    numbers = all(np.isfinite(one).all() for one, _ in pairs if one.dtype.kind == "f")
+    named = state.anchors.triangle
+    holds = (state.taken.triangle == start.taken.triangle) | (state.taken.triangle == -1)
+    return bool(numbers and named.min(initial=0) >= -1 and named.max(initial=-1) < carriers and holds.all())
 
 
 def _middle(share: np.ndarray, points: np.ndarray) -> np.ndarray:

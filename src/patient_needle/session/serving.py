@@ -78,12 +78,10 @@ class Page:
             self.ready.notify()
 
     def leave(self) -> None:
-        """The connection is over."""
+        """The connection is over, once what was to be said is said."""
         with self.ready:
             self.gone = True
             self.ready.notify()
-        with suppress(OSError):
-            self.connection.shutdown(socket.SHUT_RDWR)
 
     def send_on(self) -> None:
         """Send until it is over; for a thread of its own."""
@@ -101,6 +99,8 @@ class Page:
         except OSError:
             self.gone = True
         finally:
+            with suppress(OSError):
+                self.connection.shutdown(socket.SHUT_RDWR)  # who reads from it hears the end
             self.connection.close()
 
 

@@ -12,6 +12,7 @@ import pytest
 from patient_needle.core.craft.run.inputs import parked
 from patient_needle.core.model.errors import FileError, StartError
 from patient_needle.core.model.shot import PlannedRun
+from patient_needle.formats.shot_file import assemble  # noqa: F401 - where formats make themselves known
 from patient_needle.session.folder import FolderSink
 from patient_needle.session.run import Saved, Session, drive
 from tests.unit.craft.test_craft import curtain, plan

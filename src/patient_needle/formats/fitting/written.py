@@ -79,7 +79,7 @@ def read_fitting(stream: BinaryIO, where: str, triangles: np.ndarray | None = No
     try:
         with np.load(stream) as data:
             return _read(data, triangles)
-    except (ValueError, KeyError, OSError, TypeError, zipfile.BadZipFile) as error:
+    except (ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile) as error:
         raise FileError(
             f"this is no fitting of ours ({error})", where=where, remedy="Keep the fitting again"
         ) from None
@@ -103,11 +103,17 @@ def _read(data: Any, triangles: np.ndarray | None) -> WrittenFitting:
     for index, pin in enumerate(words["pins"]):
         arrays = {name: data[f"pin{index}_{name}"] for name in GRIP}
         grip = Grip(garment=pin["garment"], reach=float(pin["reach"]), **arrays)
-        binding = None
+        places, binding, held = data[f"pin{index}_places"], None, len(grip.vertices)
+        _within(grip.vertices, count, (held,))
+        _sound(grip.share, (held,))
+        _sound(places, (held, 3))
         if f"pin{index}_rows" in data and triangles is not None:
-            binding = Binding.of_rows(triangles, data[f"pin{index}_triangle"], data[f"pin{index}_rows"])
+            triangle, rows = data[f"pin{index}_triangle"], data[f"pin{index}_rows"]
+            _within(triangle, len(triangles), (held,))
+            _sound(rows, (held, 7))
+            binding = Binding.of_rows(triangles, triangle, rows)
         on = pin["on"] if binding is not None else ""
-        pins.append(Pin(int(pin["number"]), grip, data[f"pin{index}_places"], binding, on))
+        pins.append(Pin(int(pin["number"]), grip, places, binding, on))
     time = float(words["time"])
     stance = Stance(
         time, time, data["clearance"], data["present"], frozenset(words["out"]), (),
@@ -115,3 +121,14 @@ def _read(data: Any, triangles: np.ndarray | None) -> WrittenFitting:
     )  # fmt: skip
     hands = Hands(parked, (), tuple(pins), None, float(words["weight"]), int(words["next_pin"]))
     return WrittenFitting(garments, state, hands, stance, int(words["step"]))
+
+
+def _within(indices: np.ndarray, count: int, shape: tuple[int, ...]) -> None:
+    whole = indices.dtype.kind == "i" and indices.shape == shape
+    if not whole or (indices.size and not (indices.min() >= 0 and indices.max() < count)):
+        raise ValueError("it names what is not there")
+
+
+def _sound(values: np.ndarray, shape: tuple[int, ...]) -> None:
+    if values.dtype.kind != "f" or values.shape != shape or not np.isfinite(values).all():
+        raise ValueError("it has numbers that are none, or another count of them")

@@ -23,9 +23,9 @@ class Rest:
     def after(self, step: int, points: Points) -> Rest:
         """The same after a step that ended at points (n, 3) m.
 
-        How far it went in the latest span and in the one before give the share by which its ways shrink; what is
-        left is the sum of all further ways (a geometric series). The share is held between LEAST and MOST: cloth
-        that stands at the turn of a swing is not at rest, and creep that does not shrink is not endless.
+        How far it went in the latest span and in the one before give the share by which its ways shrink; what
+        is left is the sum of all further ways (a geometric series). The share is held between LEAST and MOST:
+        cloth that stands at the turn of a swing is not at rest, and creep that does not shrink is not endless.
         """
         if step % EVERY:
             return self
