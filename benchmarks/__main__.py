@@ -35,6 +35,7 @@ from .deliver import deliver  # noqa: E402
 from .document import put_in  # noqa: E402
 from .elsewhere import elsewhere  # noqa: E402
 from .garments import garments  # noqa: E402
+from .hands import hands  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .starts import starts  # noqa: E402
@@ -80,6 +81,8 @@ def main() -> int:
     named, quick = [word for word in sys.argv[1:] if not word.startswith("-")], "--quick" in sys.argv
     if "garments" in named:
         return garments(quick)
+    if "hands" in named:
+        return hands(quick)
     if "cast" in named:
         return cast(quick)
     if "chalk" in named:

@@ -20,10 +20,13 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
            simulate a shot file: one cache per garment and report.json
   make SHOT GARMENT --out MESH [--spacing MM] [--unit m|cm|mm|inch]
            make a garment by its recipe and write its mesh: .obj, .glb, .usda or .usdc
+  drape SHOT --fitting NAME --out DIR [--until MM] [--seconds S] [--begin FITTING] [--log FILE]
+           let a shot's garments come to rest on the figure: a fitting, its meshes and a report
   bench [PART ...] [--quick] [--anyway]
            measure the engine, more than an hour, and write docs/benchmarks.md, or only the parts that are
            named (before_skirt and others: in turns with an earlier engine); or `cast`, what comes before cloth;
-           or `chalk`, drawing maps; or `garments`, making them. A busy machine is refused, unless --anyway
+           or `chalk`, drawing maps; or `garments`, making them; or `hands`, live fittings. A busy machine is
+           refused, unless --anyway
   doctor   versions, cores, threading layer, disk
   schema   print the shot file's JSON Schema
   check    format, lint, types, layers, licences, schema, front end

@@ -192,7 +192,7 @@ class Live:
                 {
                     "garment": pull.grip.garment, "vertices": len(pull.grip.vertices),
                     "at": _middle(pull.grip.share, points[pull.grip.vertices]).tolist(),
-                    "to": (pull.grip.at + pull.by).tolist(), "reach_mm": pull.grip.reach * 1e3,
+                    "to": (pull.grip.at + pull.goal).tolist(), "reach_mm": pull.grip.reach * 1e3,
                     "slips_mm": round(pull.slips(points) * 1e3, 1),
                 }
                 for pull in hands.pulls

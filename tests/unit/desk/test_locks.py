@@ -223,7 +223,7 @@ def test_requests_come_over_as_they_were_sent(kind):
         "first": -4, "last": 9, "origin": (0.5, 1, 2), "direction": (0, 0, 1), "choose": {"whole": True},
         "corners": [(0, 1), (1, 0), (1, 1)], "projection": [1.0] * 16, "eye": (0, 1, 2), "facing": True,
         "frame": -7, "hold": "waist", "seen": 2, "page": "p", "less": None, "ending": ".png", "side": 64,
-        "unit": "cm", "up": "z",
+        "unit": "cm", "up": "z", "fitting": "hem up",
         "recipe": {"kind": "rings", "around": "man", "waist_mm": 1080, "hem_mm": 500},
         "stroke": {"hits": [[0, 0, 0, 0, 0, 1, 1]]}, "going": "a", "take": 4, "kind": "stretch",
     }  # fmt: skip

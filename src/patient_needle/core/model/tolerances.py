@@ -83,6 +83,7 @@ SPEED_STEP = 1e-3  # frames, to tell the speed of a place by
 
 # Hands. A pull lifts a hanging skirt by its hem within a centimetre; it slips before light cloth gives.
 PULL_FIRMNESS = 400.0  # N/m of all of it
+PULL_SPEED = 1.5  # m/s: as fast as a hand draws cloth; a pointer that leaps is followed
 PULL_MOST = 60.0  # N for each metre of cloth that it takes, across its reach
 PIN_FIRMNESS, PIN_DAMPING, PIN_MOST = 2000.0, 0.02, 30.0  # N/m, s, N
 PIN_REACH, PIN_ON_BODY = 0.015, 0.08  # m: of cloth that a pin holds, and from there to a body it may go through

@@ -135,7 +135,7 @@ class Engine:
         self._matrix = Stiffness([wear.pattern for wear in self.wear])
         self._gravity = each[0].gravity
         self._tolerances = tolerances
-        self._gap = gap
+        self.gap, self.widest = gap, widest
         self._stiffness = worn.stiffness
         self._collider_count = len(rest_colliders)
         self._missable = max(tolerances.accept_share * gap, tolerances.accept_spacing * worn.spacing)

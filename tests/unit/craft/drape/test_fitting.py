@@ -51,7 +51,9 @@ def test_a_pull_lifts_no_more_than_its_softness():
         fitting.step()
     (pull,) = fitting.hands.pulls
     part = pull.grip.share / pull.grip.share.sum()
-    away = np.linalg.norm(part @ fitting.state.positions[pull.grip.vertices] - part @ (pull.grip.was + pull.by))
+    away = np.linalg.norm(
+        part @ fitting.state.positions[pull.grip.vertices] - part @ (pull.grip.was + pull.goal)
+    )
     weight = 9.81 * fitting.cloth.outfit.mass.sum()
     assert away < 2.0 * weight / PULL_FIRMNESS + 0.002
     assert pull.slips(fitting.state.positions) == 0.0
@@ -77,7 +79,7 @@ def test_a_mirrored_pull_goes_the_other_way():
     fitting.draw(fitting.hands.pulls[0].grip.at + [0.04, 0.0, 0.0])
     one, other = fitting.hands.pulls
     assert other.grip.at == pytest.approx(one.grip.at * [-1, 1, 1], abs=0.02)
-    assert other.by == pytest.approx([-0.04, 0, 0])
+    assert other.goal == pytest.approx([-0.04, 0, 0])
 
 
 def test_welded_and_parked_cloth_and_nothing_are_refused_in_words():

@@ -11,6 +11,7 @@ from ...geometry.topology import border_loops
 from ...geometry.tree import build_tree
 from ...model.errors import ShotError
 from ...model.tolerances import (
+    FITTING_STEP,
     PIN_DAMPING,
     PIN_FIRMNESS,
     PIN_MOST,
@@ -18,6 +19,7 @@ from ...model.tolerances import (
     PIN_REACH,
     PULL_FIRMNESS,
     PULL_MOST,
+    PULL_SPEED,
     SMOOTHING,
 )
 from ...model.typed import Flags, Indices, Points, Scalars, Vectors
@@ -45,10 +47,20 @@ class Grip:
 
 @dataclass(frozen=True, eq=False)
 class Pull:
-    """A soft pull on cloth by `by` (3,) m. With more than a force that goes with its reach, it slips."""
+    """A soft pull on cloth by `by` (3,) m, on its way to `goal`. With more than a force that goes with its
+    reach, it slips.
+    """
 
     grip: Grip
     by: Vectors
+    goal: Vectors
+
+    def further(self) -> Pull:
+        """A step later: no faster than a hand draws cloth."""
+        way = self.goal - self.by
+        far = float(np.linalg.norm(way))
+        most = PULL_SPEED * FITTING_STEP
+        return replace(self, by=self.goal if far <= most else self.by + way * (most / far))
 
     @property
     def most(self) -> float:
@@ -67,7 +79,7 @@ class Pull:
         """How far the cloth stays behind, m, with the outfit at points (n, 3) m: 0 while the pull holds it."""
         grip = self.grip
         part = grip.share / grip.share.sum()
-        behind = float(part @ np.linalg.norm(grip.was + self.by - points[grip.vertices], axis=1))
+        behind = float(part @ np.linalg.norm(grip.was + self.goal - points[grip.vertices], axis=1))
         return behind if PULL_FIRMNESS * behind > self.most else 0.0
 
 

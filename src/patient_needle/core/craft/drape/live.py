@@ -26,6 +26,7 @@ from ..run.inputs import FrameInputs
 from ..run.outfit_run import OutfitRun
 from ..run.release import Crossings, find_crossings, released_after, turned
 from .hands import Handled, Hands, Pin, Pull, on_body
+from .parking import Moving, moving_part
 from .rest import Rest
 from .stance import Stance
 
@@ -70,6 +71,7 @@ class Fitting:
         self.stance = Stance.at(float(self.plan.first_simulated) if time is None else time, run.colliders)
         self.step_number = 0
         self._rest = Rest()
+        self._part: tuple[Flags, Moving | None] | None = None
         self.resting: Resting | None = None
         self.kept: list[Kept] = []
 
@@ -109,7 +111,7 @@ class Fitting:
             opposite, at = self.cloth.mirrored(garment, corners, weights)
             grips.append(take(garment, opposite, at, reach, self.state.positions, free))
         self.keep(f"pull of {garment}")
-        self.hands = replace(self.hands, pulls=tuple(Pull(grip, np.zeros(3)) for grip in grips))
+        self.hands = replace(self.hands, pulls=tuple(Pull(grip, np.zeros(3), np.zeros(3)) for grip in grips))
 
     def draw(self, to: Vectors) -> None:
         """Draw the place that is held to (3,) m; a mirrored pull goes the mirrored way. Nothing without one."""
@@ -117,7 +119,7 @@ class Fitting:
             return
         by = to - self.hands.pulls[0].grip.at
         turns = (by, by * np.array([-1.0, 1.0, 1.0]))
-        pulls = tuple(replace(pull, by=turn) for pull, turn in zip(self.hands.pulls, turns, strict=False))
+        pulls = tuple(replace(pull, goal=turn) for pull, turn in zip(self.hands.pulls, turns, strict=False))
         self.hands = replace(self.hands, pulls=pulls)
 
     def reach(self, reach: float) -> None:
@@ -129,8 +131,8 @@ class Fitting:
                 pull.grip.garment, pull.grip.corners, pull.grip.weights, reach, self.state.positions, free
             )
             # What is taken in anew goes the way that is still to go.
-            still = pull.grip.at + pull.by - grip.at
-            pulls.append(Pull(grip, still))
+            still = pull.grip.at + pull.goal - grip.at
+            pulls.append(Pull(grip, np.zeros(3), still))
         self.hands = replace(self.hands, pulls=tuple(pulls))
 
     def let_go(self) -> None:
@@ -291,6 +293,8 @@ class Fitting:
 
     def step(self, between: Callable[[], None] = lambda: None) -> FrameTally:
         """One step. `between` is called before every substep; what it raises leaves everything as it was."""
+        pulls = tuple(pull.further() for pull in self.hands.pulls)
+        self.hands = replace(self.hands, pulls=pulls) if pulls else self.hands
         plain = self.colliders.surroundings(self.frame, self.stance.time)
         stance = self.stance.eased(plain)
         inputs, ends = self._inputs(stance)
@@ -298,11 +302,11 @@ class Fitting:
             self.state, self.stance.off(self.colliders, self.frame), stance.off(self.colliders, inputs.frame),
             self.colliders, self._run.outfit, inputs.bodies(inputs.moments[0].before),
         )  # fmt: skip
-        done = advance(self._run.constants, state, inputs, between)
-        state = done.state
+        state, tally = self._advanced(state, inputs, between)
         if state.released.any() or state.eased.any():
-            crossings = find_crossings(self._run.outfit, state.positions, inputs.colliders, done.bodies)
-            state = released_after(state, self._run.outfit, inputs.colliders, done.bodies, crossings)
+            bodies = inputs.bodies(inputs.moments[-1].time)
+            crossings = find_crossings(self._run.outfit, state.positions, inputs.colliders, bodies)
+            state = released_after(state, self._run.outfit, inputs.colliders, bodies, crossings)
         arrived = [name for name, _ in self.stance.coming if name not in dict(ends.coming)]
         self.state, self.stance = state, ends
         self.step_number += 1
@@ -313,7 +317,31 @@ class Fitting:
                 self.resting = None
         for name in arrived:
             self._check_arrived(name)
-        return done.tally
+        return tally
+
+    def _advanced(
+        self, state: ClothState, inputs: FrameInputs, between: Callable[[], None]
+    ) -> tuple[ClothState, FrameTally]:
+        """The state after a step, and what it cost; where cloth is parked, of what moves alone."""
+        part = self._moving_part(inputs)
+        if part is not None:
+            done = advance(part.constants, part.state(state), part.inputs(inputs, self.colliders), between)
+            back = part.back_in(state, done.state)
+            if back is not None:
+                return back, done.tally
+        done = advance(self._run.constants, state, inputs, between)
+        return done.state, done.tally
+
+    def _moving_part(self, inputs: FrameInputs) -> Moving | None:
+        """What moves while some of the cloth is parked and the figure and all set pieces stand."""
+        parked = self.hands.parked
+        if not parked.any() or self.stance.walks or self.stance.coming:
+            return None
+        if self._part is None or self._part[0] is not parked:
+            links = self._run.driver.inputs_at(inputs.frame).links(inputs.moments[0])
+            made = moving_part(self._run, parked, self.state.positions, links, self.plan)
+            self._part = (parked, made)
+        return self._part[1]
 
     def at_rest(self, until: float) -> bool:
         """Whether the cloth is within `until` m of rest and nothing else is under way."""

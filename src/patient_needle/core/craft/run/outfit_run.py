@@ -64,6 +64,15 @@ class OutfitRun:
         self.constants = Constants(self.dressed, self.outfit, engine, self.colliders, plan.gravity)
         self._start: ClothState | None = None
 
+    @property
+    def forces(self) -> tuple[Forces, ...]:
+        """Gravity and air of each garment."""
+        plan = self.plan
+        return tuple(
+            Forces(plan.gravity, plan.air_drag, plan.air_density, one.shelter, one.calm)
+            for one in self.run.garments
+        )
+
     def _made_engine(self) -> Engine:
         plan, skin = self.plan, self.outfit.skin
         around = self.colliders.surroundings(plan.first_simulated)
@@ -74,10 +83,7 @@ class OutfitRun:
             self.colliders.rest_points(),
             self.colliders.triangles,
             plan.patience,
-            tuple(
-                Forces(plan.gravity, plan.air_drag, plan.air_density, one.shelter, one.calm)
-                for one in self.run.garments
-            ),
+            self.forces,
             float(around.gap.mean() + 0.5 * thickness if around.count else thickness),
             widest=(float(cloth), float(clearance * skin.clearance.max() + 0.5 * (thick + cloth))),
             against_itself=True,
