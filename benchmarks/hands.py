@@ -56,9 +56,9 @@ def rates(quick: bool) -> str:
     """Steps in a second: as it falls, while it is pulled, with four fifths parked."""
     lines = [
         "## Steps in a second\n",
-        "A step is two substeps of 1/96 s at First look; the demo's skirt on the still figure, with "
-        "self-contact. Medians of single steps. Asked: 10 at 3,000 vertices, 3 at 10,000; four fifths parked at "
-        "least 2.5 times as fast.\n",
+        "A step is two substeps of 1/96 s at First look; the demo's skirt on the still figure, "
+        "with self-contact. Medians of single steps. Asked: 10 at 3,000 vertices, 3 at 10,000; four fifths parked "
+        "at least 2.5 times as fast.\n",
         "| vertices | falling | hanging | pulled | four fifths parked | that is |",
         "|---|---|---|---|---|---|",
     ]
@@ -146,6 +146,6 @@ def torn(quick: bool) -> str:
     found = [pulled_about(seed, steps) for seed in range(1, seeds + 1)]
     return (
         "## Pulled as hard as one can\n\n"
-        f"A tube of 600 vertices about a post, {seeds} seeds of {steps} steps, pulls in random directions up to "
-        f"3 m away, some of them mirrored, some pinned: exact crossings at the worst step: {max(found)}.\n"
+        f"A tube of 600 vertices about a post, {seeds} seeds of {steps} steps, pulls in random directions up "
+        f"to 3 m away, some of them mirrored, some pinned: exact crossings at the worst step: {max(found)}.\n"
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import subprocess
 import sys
 
 import numpy as np
@@ -15,6 +16,7 @@ from patient_needle.formats.pc2 import read_pc2
 from patient_needle.jobs.delivery_run import write_delivery
 from patient_needle.jobs.queue import queue_take, requeue_lost
 from patient_needle.jobs.take_run import run_take
+from patient_needle.session.busy import Busy, fitting_moves
 from patient_needle.store import blobs, deliveries, shots, takes
 from patient_needle.store.errors import DISK_FULL
 from patient_needle.store.models import Checkpoint, DeliveryState, TakeState
@@ -287,3 +289,51 @@ def test_patience_of_a_take_is_its_own(store, shot):
         substeps = [r["substeps"] for r in takes.records(session, take_id)[GARMENT]]
     assert substeps[0] == 0
     assert min(substeps[1:]) >= 8
+
+
+def test_a_take_stands_still_while_hands_are_on_cloth_and_goes_on_to_the_same_bits(store, shot, tmp_path):
+    take = make_take(store, shot)
+    asked = []
+
+    def waits() -> bool:
+        asked.append(state(store, take).phase if len(asked) in (30, 31, 32) else "")
+        return 20 <= len(asked) <= 32
+
+    run_take(store, take, MADE_WITH, asked_to_wait=waits)
+    assert state(store, take).state is TakeState.FINISHED
+    assert asked[31] == "waiting while a fitting moves"
+    assert np.array_equal(positions(store, take, 1001), headless(tmp_path))
+
+
+def test_a_take_that_waits_can_be_stopped(store, shot):
+    take = make_take(store, shot)
+    asked = []
+
+    def waits() -> bool:
+        asked.append(1)
+        if len(asked) == 8:
+            with store.begin() as session:
+                takes.stop(session, take)
+        return len(asked) > 4
+
+    run_take(store, take, MADE_WITH, asked_to_wait=waits)
+    assert state(store, take).state is TakeState.STOPPED
+
+
+def test_a_lock_says_whether_a_fitting_moves_and_goes_with_its_process(tmp_path):
+    assert not fitting_moves(tmp_path)
+    busy = Busy(tmp_path)
+    busy.take()
+    busy.take()
+    assert fitting_moves(tmp_path)
+    busy.give()
+    assert not fitting_moves(tmp_path)
+    holder = (
+        "import sys, time; from pathlib import Path; from patient_needle.session.busy import Busy;"
+        "Busy(Path(sys.argv[1])).take(); print('held', flush=True); time.sleep(60)"
+    )
+    with subprocess.Popen([sys.executable, "-c", holder, str(tmp_path)], stdout=subprocess.PIPE) as process:
+        assert process.stdout.readline() == b"held\n"
+        assert fitting_moves(tmp_path)
+        process.kill()
+    assert not fitting_moves(tmp_path)

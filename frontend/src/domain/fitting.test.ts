@@ -14,7 +14,7 @@ function message(kind: number, body: Uint8Array, { version = 1, index = 0, step 
 
 const TOLD: Told = {
   shot: 1, mark: "m", running: true, to_rest: false, keep_as: null, pace: 48, time: 961, goal: 961, unrest_mm: null, weight: 1, step_ms: 50,
-  pulls: [], pins: [], garments: [], pieces: [], members: [], back: null,
+  pulls: [], pins: [], garments: [], pieces: [], members: [], pinched: [], back: null,
 };
 
 describe("the fitting's language", () => {

@@ -42,6 +42,7 @@ export interface Told {
   garments: { name: string; vertices: number; parked: number }[];
   pieces: { name: string; is: "in" | "out" | "coming" }[];
   members: string[];
+  pinched: { garment: string; vertices: number; at: Place }[];
   back: string | null;
   lost?: string[];
 }

@@ -135,7 +135,7 @@ export class Cloths {
   }
 
   /** Where the points of a cloth are now, x y z each, and its triangles. */
-  shape(key: string): { points: Float32Array; triangles: Uint32Array } | null {
+  meshOf(key: string): { points: Float32Array; triangles: Uint32Array } | null {
     const surface = this.known.get(key)?.surface;
     return surface === undefined ? null : { points: surface.points, triangles: surface.corners };
   }

@@ -204,7 +204,7 @@ export class Stage {
 
   /** Hatch the parked part of a cloth. */
   hatch(key: string, parked: readonly boolean[]): void {
-    const shape = this.cloths.shape(key);
+    const shape = this.cloths.meshOf(key);
     this.hands.hatch(key, shape?.points ?? null, shape?.triangles ?? new Uint32Array(), parked);
     this.wake();
   }

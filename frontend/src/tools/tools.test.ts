@@ -4,6 +4,7 @@ import type { ClothHit } from "../stage/picking";
 import { type ChalkHost, type ChalkSheet, ChalkTool } from "./chalkTool";
 import { DrawTool } from "./drawTool";
 import { HandleTool } from "./handleTool";
+import { type HandHost, HandTool } from "./handTool";
 import { PointTool } from "./pointTool";
 import { Pointer, type Tool, type Touch } from "./tool";
 
@@ -219,5 +220,75 @@ describe("chalk", () => {
     tool.lift();
     expect(steps).toEqual([{ kind: "along", start: [0.1, 0.5, 0], end: [0.4, 0.5, 0], values: [0.2, 0.8] }]);
     expect(host.lined).toHaveBeenCalledTimes(1);
+  });
+});
+
+describe("hands", () => {
+  const cloth = { garment: "skirt", place: [0, 1, 0], corners: [4, 5, 6], weights: [0.5, 0.25, 0.25] } as const;
+  function hands(over: "cloth" | "pin" | "body" | "nothing") {
+    const told: Record<string, unknown>[] = [];
+    const threads: unknown[] = [];
+    const tool = new HandTool();
+    const host: HandHost = {
+      spotAt: () => (over === "cloth" ? { ...cloth, place: [...cloth.place], corners: [...cloth.corners], weights: [...cloth.weights] } : null),
+      bodyAt: () => (over === "body" ? { name: "man", place: [told.length, 0, 0] } : null),
+      pinAt: () => (over === "pin" ? { number: 3, cloth: [0, 1, 0] } : null),
+      levelWith: (_, x, y) => [x, y, 0],
+      tell: (command) => { told.push(command); },
+      drawTo: (to) => { told.push({ do: "draw", to }); },
+      thread: (to) => { threads.push(to); },
+      over: () => undefined,
+      reached: () => undefined,
+    };
+    tool.host = host;
+    return { tool, told, threads };
+  }
+
+  test("take hold of cloth, draw it, and let go when they lift", () => {
+    const { tool, told, threads } = hands("cloth");
+    expect(tool.steady).toBe(false); // beside the cloth the shot is turned
+    expect(tool.press(at(0.5, 0.5))).toBe(true);
+    expect(tool.steady).toBe(true);
+    tool.move(at(0.6, 0.4));
+    tool.lift(at(0.6, 0.4));
+    expect(told).toEqual([
+      { do: "pull", garment: "skirt", corners: [4, 5, 6], weights: [0.5, 0.25, 0.25], reach_mm: 60, mirrored: false, hem: false },
+      { do: "draw", to: [0.6, 0.4, 0] },
+      { do: "let go" },
+    ]);
+    expect(threads).toEqual([[0, 1, 0], [0.6, 0.4, 0], null]); // it is drawn at once, whatever the cloth does
+  });
+
+  test("widen their reach with the wheel, and pin with a key", () => {
+    const { tool, told } = hands("cloth");
+    expect(tool.wheel(-1)).toBe(false); // nothing is pulled: the camera's
+    expect(tool.key("p")).toBe(false);
+    tool.press(at(0.5, 0.5));
+    expect(tool.wheel(-1)).toBe(true);
+    expect(tool.key("x")).toBe(false);
+    expect(tool.key("B")).toBe(true);
+    tool.lift(at(0.5, 0.5));
+    expect(told.slice(1)).toEqual([{ do: "reach", reach_mm: 67 }, { do: "pin", on: "body" }]);
+  });
+
+  test("leave a drag as if it had not been, and take nothing where nothing is", () => {
+    const { tool, told } = hands("cloth");
+    tool.press(at(0.5, 0.5));
+    tool.cancel();
+    expect(told.at(-1)).toEqual({ do: "let go" });
+    expect(hands("nothing").tool.press(at(0, 0))).toBe(false);
+  });
+
+  test("move a pin by its head, and keep cloth off where they brush over a body", () => {
+    const pin = hands("pin");
+    pin.tool.press(at(0.5, 0.5));
+    pin.tool.lift(at(0.7, 0.5));
+    expect(pin.told).toEqual([{ do: "move pin", number: 3, to: [0.7, 0.5, 0] }]);
+    const body = hands("body");
+    body.tool.hand = "clear";
+    body.tool.clearance = 2;
+    body.tool.press(at(0.5, 0.5));
+    body.tool.lift(at(0.5, 0.5));
+    expect(body.told).toEqual([{ do: "clearance", member: "man", mm: 2, places: [[0, 0, 0]], radius_mm: 60 }]);
   });
 });

@@ -59,7 +59,7 @@ export function useHands(stage: Stage | null, scenery: Scenery | null, shot: Sho
       around: (corners, keys) => {
         if (stage === null || scenery === null || told === null) return;
         for (const { name, vertices } of told.garments) {
-          const points = stage.cloths.shape(scenery.made().get(name) ?? "")?.points;
+          const points = stage.cloths.meshOf(scenery.made().get(name) ?? "")?.points;
           if (points === undefined) continue;
           const flags = Array.from({ length: vertices }, (_, v) => {
             const seen = stage.seenAt(new Vector3(points[3 * v], points[3 * v + 1], points[3 * v + 2]));
@@ -175,7 +175,7 @@ function spotHit(stage: Stage, scenery: Scenery, x: number, y: number) {
 /** The place of a garment under the pointer, where no body hides it. */
 function spotAt(stage: Stage, scenery: Scenery, x: number, y: number): Spot | null {
   const hit = spotHit(stage, scenery, x, y);
-  const shape = hit === null ? null : stage.cloths.shape(hit.key);
+  const shape = hit === null ? null : stage.cloths.meshOf(hit.key);
   if (hit === null || shape === null) return null;
   return { garment: hit.garment, place: hit.place, corners: hit.corners, weights: weightsIn(shape.points, hit.corners, hit.place) };
 }

@@ -217,6 +217,11 @@ class Live:
                 for member in fitting.colliders.members
                 if member.kind != "character"
             ],
+            "pinched": [
+                {"garment": name, "vertices": int(caught.sum()), "at": points[s][caught].mean(axis=0).tolist()}
+                for name, s in zip(cloth.names, cloth.outfit.spans, strict=True)
+                if (caught := fitting.state.released[s].any(axis=1)).any()
+            ],
             "back": fitting.kept[-1].said if fitting.kept else None,
         }  # fmt: skip
 

@@ -19,6 +19,7 @@ PATH = "/api/fitting"
 MOST = 16  # sockets at once
 RATE = 200  # messages that a page may send in a second
 BURST = 400
+STARTING = 15.0  # s that the process of live fittings may take to start
 UNREAD = 20.0  # s that a page may take to read one message
 BUFFER = 1 << 17  # bytes read ahead of a page; what it has not read is not waited for
 POLICY, AWAY, TOO_MANY = 1008, 1011, 1013  # close codes (RFC 6455, 7.4.1)
@@ -45,7 +46,7 @@ class FittingSockets:
             await _close(send, TOO_MANY, "too many windows have a fitting open: close some of them")
             return
         try:
-            reader, writer = await asyncio.open_unix_connection(str(self._address), limit=BUFFER)
+            reader, writer = await self._connected()
         except OSError:
             await _close(send, AWAY, "the process of live fittings is away: it is started again, wait a moment")
             return
@@ -64,6 +65,17 @@ class FittingSockets:
                 way.cancel()
             writer.close()
             await asyncio.gather(*ways, return_exceptions=True)
+
+    async def _connected(self) -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
+        """The local socket; a process that is just being started is waited for."""
+        until = time.monotonic() + STARTING
+        while True:
+            try:
+                return await asyncio.open_unix_connection(str(self._address), limit=BUFFER)
+            except OSError:
+                if time.monotonic() > until:
+                    raise
+                await asyncio.sleep(0.2)
 
 
 async def _to_fitting(receive: Receive, writer: asyncio.StreamWriter) -> tuple[int, str]:

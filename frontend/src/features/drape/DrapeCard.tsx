@@ -3,7 +3,8 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import type { Shot } from "../../api/client";
 import { openFitting, useFitting } from "../../state/fitting";
-import { Card, FaultNote } from "../../ui/Card";
+import { count } from "../../domain/words";
+import { Card, FaultNote, Notes } from "../../ui/Card";
 import { Fittings } from "./Fittings";
 import { HandsPanel } from "./HandsPanel";
 import { ParkedPanel } from "./ParkedPanel";
@@ -50,6 +51,7 @@ export function DrapeCard({ shot }: { shot: Shot }) {
       {told !== null && line === "open" && (
         <>
           <HandsPanel told={told} />
+          <Notes notes={told.pinched.map(({ garment, vertices, at }) => `${count(vertices, "vertex", "vertices")} of the ${garment} ${vertices === 1 ? "is" : "are"} pinched between bodies, about ${(100 * at[1]).toFixed(0)} cm high`)} />
           <PinsPanel told={told} />
           <ParkedPanel told={told} />
         </>
