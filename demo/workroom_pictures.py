@@ -1,7 +1,7 @@
-"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk]
+"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk|drape]
 
-Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk bench
-alone no take.
+Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk or the
+Drape bench alone no take.
 """
 
 from __future__ import annotations
@@ -30,6 +30,8 @@ def main() -> None:
         page.get_by_role("heading", name="Cast").first.wait_for()
         if "chalk" in sys.argv:
             chalk(page)
+        elif "drape" in sys.argv:
+            drape(page)
         else:
             take_all(page)
         browser.close()
@@ -46,6 +48,7 @@ def take_all(page: Page) -> None:
     drawn_around(page)
     keep(page, "fasten")
     page.get_by_role("button", name="Point", exact=True).click()
+    drape(page)
     bench(page, "Takes")
     to_frame(page, 1024)
     page.get_by_role("button", name="Front", exact=True).click()
@@ -92,6 +95,52 @@ def drawn_around(page: Page) -> None:
         if step == 0:
             page.mouse.down()
     page.mouse.up()
+
+
+def drape(page: Page) -> None:
+    """The skirt pulled up and pinned in front, its upper part parked, one more pull under way."""
+    bench(page, "Drape")
+    row = page.get_by_role("group", name="The cloth")
+    row.wait_for(timeout=120_000)
+    row.get_by_role("button", name="Let fall").click()
+    page.wait_for_timeout(9000)
+    canvas = page.get_by_role("img", name=re.compile("^The stage"))
+
+    def pull(u: float, v: float, du: float, dv: float) -> None:
+        box = canvas.bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + u * box["width"], box["y"] + v * box["height"])
+        page.mouse.down()
+        for k in range(1, 13):
+            page.mouse.move(
+                box["x"] + (u + du * k / 12) * box["width"], box["y"] + (v + dv * k / 12) * box["height"]
+            )
+            page.wait_for_timeout(80)
+        page.wait_for_timeout(3500)
+
+    pull(0.5, 0.66, -0.02, -0.12)
+    page.keyboard.press("p")
+    page.mouse.up()
+    page.wait_for_timeout(3000)
+    page.get_by_label("Name").last.fill("front up")
+    page.get_by_role("button", name="Keep this fitting").click()
+    page.get_by_role("group", name="Fitting front up").wait_for()
+    page.get_by_role("button", name="Park", exact=True).click()
+    box = canvas.bounding_box()
+    assert box is not None
+    corners = [(0.3, 0.40), (0.7, 0.40), (0.7, 0.52), (0.3, 0.52), (0.3, 0.40)]
+    for k, (u, v) in enumerate(corners):
+        page.mouse.move(box["x"] + u * box["width"], box["y"] + v * box["height"], steps=5)
+        if k == 0:
+            page.mouse.down()
+    page.mouse.up()
+    page.wait_for_timeout(1500)
+    page.get_by_role("button", name="Pull", exact=True).click()
+    pull(0.6, 0.66, 0.1, 0.02)
+    time.sleep(2)
+    page.screenshot(path=OUT / "drape.png")
+    page.mouse.up()
+    row.get_by_role("button", name="Hold still").click()
 
 
 def lanterns(page: Page) -> None:

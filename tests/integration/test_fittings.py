@@ -164,6 +164,10 @@ def test_what_was_written_down_is_gone_on_with_after_a_kill(served, tmp_path):
     held, step = talk.positions, talk.step
     until(lambda: list((tmp_path / "fittings").glob("*.fitting")), 10)
     time.sleep(1.3)  # a kill loses at most the last second
+    log = (tmp_path / "fittings").glob("*.log")
+    done = [json.loads(line) for line in next(log).read_text().splitlines()]
+    assert [one["do"] for one in done][:3] == ["open", "fall", "hold"]
+    assert all(one["step"] <= step for one in done)
     fresh = Serving(workroom.store, tmp_path / "other", tmp_path / "fittings")  # as the process starts again
     fresh.listen()
     leaving = threading.Event()

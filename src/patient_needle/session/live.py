@@ -7,6 +7,7 @@ import json
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -52,6 +53,7 @@ class Live:
         self.pace = PACE
         self.keep_as: str | None = None  # the name to keep it under, once it has come to rest
         self.log: list[Logged] = []
+        self.known = 0  # lines of the log that stand in its file already
 
     @staticmethod
     def resumed(run: OutfitRun, kept: WrittenFitting) -> Live:
@@ -84,6 +86,17 @@ class Live:
             (name, span.stop - span.start) for name, span in zip(cloth.names, cloth.outfit.spans, strict=True)
         )
         return WrittenFitting(sizes, fitting.state, fitting.hands, fitting.stance, fitting.step_number)
+
+    def begin_log(self, command: asked.Open) -> None:
+        """The log begins with what was opened."""
+        self.log = [Logged(self.fitting.step_number, command)]
+
+    def remember(self, path: Path) -> None:
+        """Go on with a log that was written down; what was done after its state was written is forgotten."""
+        if path.exists():
+            lines = path.read_text(encoding="utf-8").splitlines()
+            self.log = [Logged.read(line) for line in lines]
+            self.known = len(self.log)
 
     @property
     def moves(self) -> bool:
@@ -231,7 +244,9 @@ def replayed(live: Live, log: Iterable[Logged], steps: int) -> None:
     waiting = list(log)
     while live.fitting.step_number < steps:
         while waiting and waiting[0].step <= live.fitting.step_number:
-            live.do(waiting.pop(0).command)
+            one = waiting.pop(0)
+            if not isinstance(one.command, asked.Open):
+                live.do(one.command)
         with suppress(NeedleError):  # as it went then: what was caught went out again
             live.step()
 

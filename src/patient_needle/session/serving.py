@@ -25,7 +25,6 @@ from ..core.craft.inspect.checks import check_plan
 from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.shot import PlannedRun, ShotPlan
-from ..formats.files import replacing
 from ..formats.fitting.written import WrittenFitting, read_fitting, write_fitting
 from ..formats.shot_file.assemble import assemble
 from ..formats.shot_file.document import ShotFile
@@ -39,6 +38,7 @@ from .client import Given
 from .cores import Cores
 from .keeping import keep_given
 from .live import Live
+from .notebook import Entry, Notebook
 from .opened import opened
 
 log = structlog.get_logger()
@@ -134,7 +134,8 @@ class Serving:
         self._since = time.monotonic()
         self._saved = self._told = self._stepped = 0.0
         self._written: WrittenFitting | None = None
-        self._lines = 0
+        self._lines = 0  # of the log, that are written down
+        self._notebook = Notebook()
         self._due = 0.0
         self._spent = 0.0
         self._parked: bytes = b""
@@ -195,6 +196,7 @@ class Serving:
                     self._step(self._held, cores)
                 self._look_after()
         self._save(now=True)
+        self._notebook.flush()
 
     def _hear(self) -> None:
         """Do what has been asked; wait for it no longer than until the next step is due."""
@@ -206,11 +208,16 @@ class Serving:
             return
         done = False
         while True:
-            done = self._handle(event) or done
             try:
-                event = self._events.get_nowait()
+                following = self._events.get_nowait()
             except queue.Empty:
+                following = None
+            # Of places that the pointer passed since the last step, the newest is drawn to.
+            passed = following is not None and following.page is event.page and _draws(following, event)
+            done = passed or self._handle(event) or done
+            if following is None:
                 break
+            event = following
         if done:
             self._tell(now=True)
 
@@ -271,9 +278,11 @@ class Serving:
             if not same or command.anew or command.fitting is not None:
                 if held is not None:
                     self._save(now=True)
+                    self._notebook.flush()
                 carries = command.carry and held is not None and held.shot == command.shot and not command.anew
                 live, plan, lost = self._begun(command, shot, folder, held if carries else None, mark)
                 self._held, self._written = _Held(command.shot, command.revision, mark, live, plan), None
+                self._lines = live.known
                 log.info("fitting open", action="fitting_open", shot=command.shot, revision=command.revision)
         self._page, self._parked = page, b""
         self._tell(now=True, lost=lost)
@@ -293,16 +302,23 @@ class Serving:
             fitting, lost = carried(before.live.fitting, run)
             live = Live(fitting)
             live.running, live.pace = before.live.running, before.live.pace
+            live.begin_log(command)
             return live, plan, lost
         if record is not None:
-            return _resumed(run, (folder / record.file).read_bytes(), record.name), plan, []
+            live = _resumed(run, (folder / record.file).read_bytes(), record.name)
+            live.begin_log(command)
+            return live, plan, []
         path = self._path(command.shot, mark)
         if not command.anew and path.exists():
             try:
-                return _resumed(run, path.read_bytes(), path.name), plan, ["It goes on from where it was left"]
+                live = _resumed(run, path.read_bytes(), path.name)
+                live.remember(path.with_suffix(".log"))
+                return live, plan, ["It goes on from where it was left"]
             except NeedleError as error:
                 log.warning(error.line(), action="fitting_not_resumed")
-        return Live(Fitting(run, run.start())), plan, []
+        live = Live(Fitting(run, run.start()))
+        live.begin_log(command)
+        return live, plan, []
 
     def _give(self, page: Page, command: asked.Give) -> None:
         held = self._held
@@ -414,17 +430,9 @@ class Serving:
         ):  # fmt: skip
             return
         self._saved, self._written = clock, live.written()
-        path = self._path(held.shot, held.mark)
-        try:
-            with replacing(path) as part, part.open("wb") as stream:
-                write_fitting(stream, self._written)
-            with path.with_suffix(".log").open("w") as stream:
-                stream.writelines(f"{one.line()}\n" for one in live.log)
-            for other in self._kept.glob(f"shot_{held.shot}_*"):
-                if other.stem != path.stem:
-                    other.unlink(missing_ok=True)
-        except (OSError, NeedleError) as error:
-            log.warning(str(error), action="fitting_not_written")
+        lines = tuple(one.line() for one in live.log[self._lines :])
+        self._notebook.put(Entry(self._path(held.shot, held.mark), self._written, lines, self._lines))
+        self._lines = len(live.log)
 
 
 def as_given(live: Live, mark: str) -> tuple[dict[str, Any], bytes, tuple[bytes, ...]]:
@@ -462,6 +470,10 @@ def run_of(plan: ShotPlan) -> PlannedRun:
     if not plan.garments:
         raise NeedleError("the shot has no garment to fit", remedy="Make one on the Wardrobe bench")
     return PlannedRun(plan.garments, plan.garments)
+
+
+def _draws(*events: _Event) -> bool:
+    return all(isinstance(event.command, asked.Draw) for event in events)
 
 
 def _too_long(length: int) -> NeedleError:
