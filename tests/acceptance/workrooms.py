@@ -20,6 +20,7 @@ ROOT = Path(__file__).parents[2]
 PROCESSES = {
     "web": "bootstrap.web_process",
     "desk": "bootstrap.desk_process",
+    "fitting": "bootstrap.fitting_process",
     "worker": "bootstrap.worker_process runs",
     "short jobs": "bootstrap.worker_process short",
     "database": "postgres -D",

@@ -23,7 +23,6 @@ from patient_needle.session.serving import run_of
 from tests.fitted import crossings
 from tests.sheets import box, halved_squares, polygons
 
-
 WOOL = {
     "name": "blanket wool", "stretch_warp": 600.0, "stretch_weft": 500.0, "shear": 60.0, "bend_warp": 2e-5,
     "bend_weft": 2e-5, "areal_density": 0.45, "thickness_mm": 1.5, "friction": 0.4, "stretch_damping": 0.02,

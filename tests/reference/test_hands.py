@@ -11,7 +11,7 @@ import pytest
 
 from tests.fitted import crossings, fitted, post, shot, spot, tube
 
-STEPS = 60
+STEPS = 40
 
 
 def pulled_about(seed: int, steps: int) -> int:
