@@ -57,8 +57,8 @@ def rates(quick: bool) -> str:
     lines = [
         "## Steps in a second\n",
         "A step is two substeps of 1/96 s at First look; the demo's skirt on the still figure, "
-        "with self-contact. Medians of single steps. Asked: 10 at 3,000 vertices, 3 at 10,000; four fifths parked "
-        "at least 2.5 times as fast.\n",
+        "with self-contact. Medians of single steps. Asked: 10 at 3,000 vertices, 3 at 10,000; four fifths "
+        "parked at least 2.5 times as fast.\n",
         "| vertices | falling | hanging | pulled | four fifths parked | that is |",
         "|---|---|---|---|---|---|",
     ]

@@ -1,7 +1,7 @@
 """Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk|drape]
 
-Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk or the
-Drape bench alone no take.
+Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk or
+the Drape bench alone no take.
 """
 
 from __future__ import annotations
