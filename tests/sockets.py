@@ -29,13 +29,14 @@ class RefusedError(Exception):
 
 @dataclass
 class Talk:
-    """One socket to a fitting. told: the latest telling; refused: what was refused, in order."""
+    """One socket to a fitting. told: the latest telling; refused and lost: what was, in order."""
 
     port: int
     host: str = "127.0.0.1"
     origin: str | None = None
     told: dict = field(default_factory=dict)
     refused: list = field(default_factory=list)
+    lost: list = field(default_factory=list)
     positions: bytes = b""
     step: int = -1
     frames: int = 0
@@ -122,6 +123,8 @@ class Talk:
         if kind == 16:
             said = json.loads(body)
             self.told = {} if "opening" in said else said
+            self.frames = 0 if "opening" in said else self.frames
+            self.lost += said.get("lost", [])
             self.tellings += 1
         elif kind == 17:
             assert step >= self.step or self.frames == 0

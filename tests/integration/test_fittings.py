@@ -131,6 +131,31 @@ def test_an_artist_fits_keeps_begins_from_it_and_makes_a_mesh_of_it(served):
     talk.close()
 
 
+def test_a_fitting_of_another_mesh_is_gone_back_to_by_place(served):
+    port, _, shot = served
+    talk = opened(port, shot)
+    talk.ask(do="fall")
+    talk.until(lambda t: t.step > 12)
+    talk.hold()
+    before = np.frombuffer(talk.positions, "<f4").reshape(-1, 3)
+    kept = api(port, f"shots/{shot}/fittings", {"seen": 1, "name": "coarse"})[1]
+    document = kept["document"]
+    document["garments"][0]["recipe"]["spacing"] = {"draft_mm": 35, "fine_mm": 20, "use": "draft"}
+    document["garments"][0]["holds"] = []
+    edit = {"seen": kept["revision"], "said": "finer", "document": document}
+    finer = api(port, f"shots/{shot}", edit, "PUT")[1]
+    talk.ask(do="open", shot=shot, revision=finer["revision"], fitting="coarse")
+    talk.until(lambda t: t.lost)
+    assert "of another mesh or figure: its cloth was carried over" in talk.lost[0]
+    frames = talk.frames
+    talk.ask(do="one step")
+    talk.until(lambda t: t.frames > frames and t.told)
+    after = np.frombuffer(talk.positions, "<f4").reshape(-1, 3)
+    assert len(after) != len(before)
+    assert after.min(axis=0) == pytest.approx(before.min(axis=0), abs=0.03)
+    assert after.max(axis=0) == pytest.approx(before.max(axis=0), abs=0.03)
+
+
 def test_pages_that_close_pause_it_and_only_one_has_it(served):
     port, _, shot = served
     first = opened(port, shot)
@@ -153,6 +178,16 @@ def test_pages_that_close_pause_it_and_only_one_has_it(served):
     step = second.step
     second.until(lambda t: t.step == step + 1)
     second.close()
+
+
+def test_a_window_that_comes_back_is_not_in_its_own_way(served):
+    port, _, shot = served
+    opened(port, shot, page="one window")
+    again = opened(port, shot, page="one window")  # before its former socket is heard to be gone
+    assert again.refused == []
+    other = Talk(port)
+    other.ask(do="open", shot=shot, revision=1, page="another")
+    other.until(lambda t: t.refused)
 
 
 def test_what_was_written_down_is_gone_on_with_after_a_kill(served, tmp_path):

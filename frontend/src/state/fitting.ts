@@ -53,6 +53,7 @@ export interface OpenAsk {
   carry?: boolean;
 }
 
+const PAGE = Math.random().toString(36).slice(2); // so that this window is not in its own way when it comes back
 let socket: WebSocket | null = null;
 const watchers = new Set<Watcher>();
 let newest: Float32Array | null = null;
@@ -71,7 +72,7 @@ export function watch(watcher: Watcher): () => void {
 
 /** Open a shot's fitting, or go on with it as it is now; over the socket that is there, or a new one. */
 export function openFitting(ask: OpenAsk): void {
-  const command = { do: "open", version: VERSION, ...ask };
+  const command = { do: "open", version: VERSION, page: PAGE, ...ask };
   useFitting.getState().set({ line: "opening", refused: null });
   if (socket?.readyState === WebSocket.OPEN) {
     socket.send(JSON.stringify(command));

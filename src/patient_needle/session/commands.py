@@ -38,15 +38,16 @@ class Spot(Command):
 
 
 class Open(Command):
-    """Begin the fitting of a revision, or go on with it. fitting: the kept one to begin from; over: whether
-    another window's may be taken over; anew: whether what was left there is given up; carry: whether cloth goes
-    on as it hangs where the shot has changed since.
+    """Begin the fitting of a revision, or go on with it. page: which window asks, so that it is not in its own
+    way; fitting: the kept one to begin from; over: whether another window's may be taken over; anew: whether
+    what was left there is given up; carry: whether cloth goes on as it hangs where the shot has changed since.
     """
 
     do: Literal["open"]
     version: int = VERSION
     shot: Annotated[int, Field(ge=1, lt=1 << 31)]
     revision: Annotated[int, Field(ge=1, lt=1 << 31)]
+    page: Annotated[str, Field(max_length=80)] = ""
     fitting: Name | None = None
     over: bool = False
     anew: bool = False

@@ -18,6 +18,7 @@ from typing import Any
 
 import numpy as np
 import structlog
+from sqlalchemy.exc import SQLAlchemyError
 
 from ..core.craft.drape.carry import carried
 from ..core.craft.drape.live import Fitting
@@ -27,7 +28,7 @@ from ..core.model.errors import NeedleError, ShotError
 from ..core.model.shot import PlannedRun, ShotPlan
 from ..formats.fitting.written import WrittenFitting, read_fitting, write_fitting
 from ..formats.shot_file.assemble import assemble
-from ..formats.shot_file.document import ShotFile
+from ..formats.shot_file.document import BeginsRecord, FittingRecord, ShotFile
 from ..formats.shot_file.fittings import shot_mark
 from ..store import shots
 from ..store.session import Store
@@ -56,9 +57,12 @@ class BusyError(NeedleError):
 
 @dataclass(eq=False)
 class Page:
-    """One connection. What is newest of each kind waits to be sent; older is dropped, never queued."""
+    """One connection, and the name of the window behind it. What is newest of each kind waits to be sent; older
+    is dropped, never queued.
+    """
 
     connection: socket.socket
+    name: str = ""
     latest: dict[tuple[int, int], bytes] = field(default_factory=dict)
     words: list[bytes] = field(default_factory=list)
     ready: threading.Condition = field(default_factory=threading.Condition)
@@ -262,12 +266,14 @@ class Serving:
 
     def _open(self, page: Page, command: asked.Open) -> None:
         if self._page is not None and self._page is not page and not self._page.gone:
-            if not command.over:
+            own = command.page != "" and command.page == self._page.name
+            if not command.over and not own:
                 raise BusyError(
                     "another window has a fitting open", remedy="Close it there, or take it over",
                     where="" if self._held is None else self._held.plan.name,
                 )  # fmt: skip
-            self._page.say(wire.refused(0, BusyError("another window took the fitting over"), "over"))
+            if not own:
+                self._page.say(wire.refused(0, BusyError("another window took the fitting over"), "over"))
             self._gone(self._page)
         page.say(wire.told(0, {"opening": True}))
         held = self._held
@@ -284,7 +290,7 @@ class Serving:
                 self._held, self._written = _Held(command.shot, command.revision, mark, live, plan), None
                 self._lines = live.known
                 log.info("fitting open", action="fitting_open", shot=command.shot, revision=command.revision)
-        self._page, self._parked = page, b""
+        page.name, self._page, self._parked = command.page, page, b""
         self._tell(now=True, lost=lost)
         self._show(page)
 
@@ -305,9 +311,12 @@ class Serving:
             live.begin_log(command)
             return live, plan, lost
         if record is not None:
-            live = _resumed(run, (folder / record.file).read_bytes(), record.name)
+            try:
+                live, lost = _resumed(run, (folder / record.file).read_bytes(), record.name), []
+            except ShotError:
+                live, lost = _by_place(record, shot, folder)
             live.begin_log(command)
-            return live, plan, []
+            return live, live.fitting.plan, lost
         path = self._path(command.shot, mark)
         if not command.anew and path.exists():
             try:
@@ -360,10 +369,18 @@ class Serving:
             with self._store.begin() as session:
                 seen = shots.get(session, held.shot).head
                 keep_given(session, held.shot, seen, name, Given(head, file, poses))
-        except NeedleError as error:
-            log.warning(error.line(), action="fitting_not_kept")
+        except (NeedleError, SQLAlchemyError) as error:
+            fault = (
+                error
+                if isinstance(error, NeedleError)
+                else NeedleError(
+                    "the database does not answer, so the fitting was not kept",
+                    remedy="Keep it by hand in a moment",
+                )
+            )
+            log.warning(fault.line(), action="fitting_not_kept")
             if self._page is not None:
-                self._page.say(wire.refused(held.live.fitting.step_number, error, "to rest"))
+                self._page.say(wire.refused(held.live.fitting.step_number, fault, "to rest"))
 
     def _show(self, page: Page) -> None:
         """The newest positions, parked cloth when it changed, and set pieces on their way."""
@@ -463,6 +480,26 @@ def given(live: Live, mark: str) -> bytes:
 
 def _resumed(run: OutfitRun, data: bytes, where: str) -> Live:
     return Live.resumed(run, read_fitting(io.BytesIO(data), where, run.colliders.triangles))
+
+
+def _by_place(record: FittingRecord, shot: ShotFile, folder: Path) -> tuple[Live, list[str]]:
+    """A fitting of another mesh or figure, its cloth carried over by place; what was lost, in words."""
+    begins = {
+        one.garment: BeginsRecord(cache=one.cache, recipe=one.recipe, take=record.name)
+        for one in record.garments
+    }
+    garments = [one.model_copy(update={"begins": begins.get(one.name)}) for one in shot.garments]
+    plan = assemble(shot.model_copy(update={"garments": garments}), folder)
+    if record.frame != plan.first_simulated:
+        raise ShotError(
+            f"fitting '{record.name}' is of another mesh or figure, and stands at frame {record.frame:g}",
+            remedy="Go back to one in which the figure stands at rest, or begin anew",
+        )
+    run = OutfitRun(plan, run_of(plan))
+    lost = (
+        f"'{record.name}' is of another mesh or figure: its cloth was carried over, pins and parking were not"
+    )
+    return Live(Fitting(run, run.start())), [lost]
 
 
 def run_of(plan: ShotPlan) -> PlannedRun:
