@@ -296,7 +296,7 @@ def test_playing_goes_through_the_frames(room: Page):
 
 
 def test_keys_reach_every_bench_and_the_sheet_lists_them(room: Page):
-    for key, name in enumerate(("Cast", "Wardrobe", "Chalk", "Fasten", "Takes", "Hand-off"), 1):
+    for key, name in enumerate(("Cast", "Wardrobe", "Chalk", "Fasten", "Drape", "Takes", "Hand-off"), 1):
         room.keyboard.press(str(key))
         expect(room.get_by_role("complementary", name=name)).to_be_visible()
     room.keyboard.press("?")
