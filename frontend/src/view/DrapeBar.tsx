@@ -70,7 +70,7 @@ export function DrapeBar() {
         What moves
       </Button>
       <Button sx={PLAIN} disabled={told.back === null} title={told.back === null ? "Nothing was done yet" : `Back to before: ${told.back}`} onClick={() => { tell({ do: "back" }); }}>
-        Back
+        Step back
       </Button>
     </Box>
   );
