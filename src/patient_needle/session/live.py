@@ -13,11 +13,12 @@ from typing import Any
 import numpy as np
 
 from ..core.craft.drape.live import Fitting
+from ..core.craft.holds.acting import together
 from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.tolerances import FITTING_STEP
 from ..core.model.typed import Flags
-from ..core.solver.state import ClothState
+from ..core.solver.state import ClothState, at_rest
 from ..formats.fitting.written import WrittenFitting
 from . import commands as asked
 
@@ -69,7 +70,13 @@ class Live:
                 "the figure was replaced since that fitting was kept",
                 remedy="Begin anew, or let the garments start from its pose",
             )
-        start = run.start()
+        if not run.plan.first_simulated <= kept.stance.time <= run.plan.frames[1]:
+            raise ShotError(
+                f"that fitting stands at frame {kept.stance.time:g}, which the shot has not",
+                remedy="Begin anew",
+            )
+        taken = together([one.taken(run.plan.first_simulated) for one in run.dressed])
+        start = at_rest(run.outfit.placed, len(run.colliders.rank), taken)  # its shapes are asked for, no more
         if not _fits(kept.state, start, len(run.colliders.triangles) + len(run.outfit.triangles)):
             raise ShotError(
                 "that fitting is not whole, or of another figure", remedy="Begin anew, or choose another"

@@ -118,10 +118,9 @@ class _Event:
 
 @dataclass(frozen=True, eq=False)
 class _Held:
-    """What is open: a shot's revision and its mark, its fitting, and its plan."""
+    """What is open: a shot, the mark of its revision, its fitting, and its plan."""
 
     shot: int
-    revision: int
     mark: str
     live: Live
     plan: ShotPlan
@@ -287,7 +286,7 @@ class Serving:
                     self._notebook.flush()
                 carries = command.carry and held is not None and held.shot == command.shot and not command.anew
                 live, plan, lost = self._begun(command, shot, folder, held if carries else None, mark)
-                self._held, self._written = _Held(command.shot, command.revision, mark, live, plan), None
+                self._held, self._written = _Held(command.shot, mark, live, plan), None
                 self._lines = live.known
                 log.info("fitting open", action="fitting_open", shot=command.shot, revision=command.revision)
         page.name, self._page, self._parked = command.page, page, b""

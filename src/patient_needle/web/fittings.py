@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from copy import deepcopy
 from typing import Any
 
 from apiflask import APIBlueprint
@@ -12,7 +11,7 @@ from ..core.model.errors import FileError
 from ..core.model.references import named_files
 from ..desk import asked
 from ..formats.names import apart, file_name
-from ..formats.shot_file.document import current, parse_shot
+from ..formats.shot_file.document import parse_shot
 from ..session.keeping import keep_given
 from ..store import blobs, shots
 from ..store.errors import ConflictError, MissingError
@@ -66,9 +65,7 @@ def keep_as_mesh(shot_id: int, name: str, wanted: schemas.FittingMeshed) -> sche
     """Let the shape that a garment has in a fitting be a prop, a set piece, or the garment's own made shape."""
     data = _mesh(shot_id, wanted.seen, name, wanted.garment, ".obj", "m", "y")
     with services().store.begin() as session:
-        document = parse_shot(
-            deepcopy(current(shots.unchanged(session, shot_id, wanted.seen), "")), ""
-        ).model_dump(mode="json")
+        document = parse_shot(shots.unchanged(session, shot_id, wanted.seen), "").model_dump(mode="json")
         file = apart(file_name(f"{wanted.garment}, {name}", ".obj"), named_files(document))
         if wanted.becomes == "made shape":
             said = _made_shape(document, wanted.garment, name, file)

@@ -122,6 +122,27 @@ def test_a_fitting_that_names_what_is_not_there_is_refused():
     stream.seek(0)
     with pytest.raises(FileError, match="names what is not there"):
         read_fitting(stream, "a zip", run.colliders.triangles)
+    with pytest.raises(ShotError, match="stands at frame 5000"):
+        Live.resumed(run, replace(kept, stance=replace(kept.stance, time=5000.0)))
+    for stance, hands in (
+        (replace(kept.stance, friction=(("pillar", -1.0),)), kept.hands),
+        (replace(kept.stance, clearance=np.full_like(kept.stance.clearance, -1.0)), kept.hands),
+        (kept.stance, replace(kept.hands, weight=float("nan"))),
+        (kept.stance, replace(kept.hands, pins=(replace(pin, grip=replace(pin.grip, reach=-1.0)),))),
+    ):
+        stream = io.BytesIO()
+        write_fitting(stream, replace(kept, stance=stance, hands=hands))
+        stream.seek(0)
+        with pytest.raises(FileError, match="numbers that nothing of ours has"):
+            read_fitting(stream, "a zip", run.colliders.triangles)
+
+
+def test_a_fitting_that_unpacks_to_more_than_it_is_is_refused():
+    stream = io.BytesIO()
+    np.savez_compressed(stream, words=np.zeros(10_000_000, np.uint8))
+    stream.seek(0)
+    with pytest.raises(FileError, match="it is compressed"):
+        read_fitting(stream, "a zip")
 
 
 @pytest.mark.parametrize(

@@ -57,7 +57,7 @@ export class HandMarks {
     this.empty(this.pins);
     for (const pin of pins) {
       const cloth = new Vector3(...pin.cloth);
-      const way = eye.clone().sub(cloth).normalize().add(new Vector3(0, 0.9, 0)).normalize();
+      const way = outOf(cloth, eye);
       const top = cloth.clone().addScaledVector(way, OUT);
       const needle = new Mesh(new CylinderGeometry(0.0014, 0.0009, OUT, 6), new MeshBasicMaterial({ color: "#1f2630", depthTest: false, transparent: true }));
       needle.position.copy(cloth).addScaledVector(way, OUT / 2);
@@ -75,8 +75,7 @@ export class HandMarks {
     let least = 0.03;
     for (const pin of pins) {
       const cloth = new Vector3(...pin.cloth);
-      const way = eye.clone().sub(cloth).normalize().add(new Vector3(0, 0.9, 0)).normalize();
-      const seen = project(cloth.clone().addScaledVector(way, OUT));
+      const seen = project(cloth.clone().addScaledVector(outOf(cloth, eye), OUT));
       const away = Math.hypot(seen.x - (2 * x - 1), seen.y - (1 - 2 * y));
       if (away < least) [least, nearest] = [away, pin.number];
     }
@@ -112,6 +111,11 @@ export class HandMarks {
       if (child instanceof Mesh) (child.geometry as BufferGeometry).dispose();
     }
   }
+}
+
+/** Which way a pin stands out of the cloth: towards the eye and up. */
+function outOf(cloth: Vector3, eye: Vector3): Vector3 {
+  return eye.clone().sub(cloth).normalize().add(new Vector3(0, 0.9, 0)).normalize();
 }
 
 /** Ends of the lines in which slanting planes meet parked triangles, six numbers a line, a little off the cloth. */

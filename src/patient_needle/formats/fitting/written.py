@@ -77,9 +77,10 @@ def read_fitting(stream: BinaryIO, where: str, triangles: np.ndarray | None = No
     `FileError` for anything else, and for arrays that do not go together.
     """
     try:
+        _check_plain(stream)
         with np.load(stream) as data:
             return _read(data, triangles)
-    except (ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile) as error:
+    except (MemoryError, ValueError, KeyError, OSError, EOFError, TypeError, zipfile.BadZipFile) as error:
         raise FileError(
             f"this is no fitting of ours ({error})", where=where, remedy="Keep the fitting again"
         ) from None
@@ -89,7 +90,9 @@ def _read(data: Any, triangles: np.ndarray | None) -> WrittenFitting:
     words = json.loads(data["words"].tobytes())
     if words["format"] != "patient-needle-fitting" or words["version"] != VERSION:
         raise ValueError(f"version {words['version']} is not known")
-    state, _ = read_checkpoint(io.BytesIO(data["state"].tobytes()))
+    inner = io.BytesIO(data["state"].tobytes())
+    _check_plain(inner)
+    state, _ = read_checkpoint(inner)
     garments = tuple((str(name), int(count)) for name, count in words["garments"])
     count = sum(each for _, each in garments)
     parked = np.asarray(data["parked"], bool)
@@ -106,6 +109,7 @@ def _read(data: Any, triangles: np.ndarray | None) -> WrittenFitting:
         places, binding, held = data[f"pin{index}_places"], None, len(grip.vertices)
         _within(grip.vertices, count, (held,))
         _sound(grip.share, (held,))
+        _between([grip.reach, *grip.share], 1e-9, 1e3)
         _sound(places, (held, 3))
         if f"pin{index}_rows" in data and triangles is not None:
             triangle, rows = data[f"pin{index}_triangle"], data[f"pin{index}_rows"]
@@ -115,12 +119,31 @@ def _read(data: Any, triangles: np.ndarray | None) -> WrittenFitting:
         on = pin["on"] if binding is not None else ""
         pins.append(Pin(int(pin["number"]), grip, places, binding, on))
     time = float(words["time"])
+    clearance, present = data["clearance"], data["present"]
+    _between([0.0, *clearance[~np.isnan(clearance)], *present[~np.isnan(present)]], 0.0, 1e3)
+    _between([float(value) for _, value in words["friction"]], 0.0, 1e3)
+    _between([float(words["weight"])], 0.0, 1.0)
+    if clearance.shape != present.shape or clearance.ndim != 1:
+        raise ValueError("its clearances are of two figures")
     stance = Stance(
-        time, time, data["clearance"], data["present"], frozenset(words["out"]), (),
+        time, time, clearance, present, frozenset(words["out"]), (),
         tuple((str(name), float(value)) for name, value in words["friction"]),
     )  # fmt: skip
     hands = Hands(parked, (), tuple(pins), None, float(words["weight"]), int(words["next_pin"]))
     return WrittenFitting(garments, state, hands, stance, int(words["step"]))
+
+
+def _check_plain(stream: BinaryIO) -> None:
+    """Ours are not compressed, so that none is larger in memory than on the disk."""
+    with zipfile.ZipFile(stream) as archive:
+        if any(one.compress_type != zipfile.ZIP_STORED for one in archive.infolist()):
+            raise ValueError("it is compressed")
+    stream.seek(0)
+
+
+def _between(values: list[float], low: float, high: float) -> None:
+    if not all(low <= value <= high for value in values):
+        raise ValueError("it has numbers that nothing of ours has")
 
 
 def _within(indices: np.ndarray, count: int, shape: tuple[int, ...]) -> None:

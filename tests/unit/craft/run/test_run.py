@@ -7,10 +7,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from patient_needle.core.craft.drape.hands import Grip, Pull
 from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.holds.acting import shares
 from patient_needle.core.craft.inspect.frame import FrameResult, inspected
-from patient_needle.core.craft.run.inputs import FrameInputs, grown, parked, tugged
+from patient_needle.core.craft.run.inputs import FrameInputs, grown, parked
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.model.curve import Curve
@@ -18,7 +19,7 @@ from patient_needle.core.model.errors import ShotError
 from patient_needle.core.model.garment import FREE, Prescription
 from patient_needle.core.model.holds import Follow, Hold
 from patient_needle.core.model.shot import Garment, RunIn
-from patient_needle.core.model.tolerances import FINAL
+from patient_needle.core.model.tolerances import FINAL, PULL_MOST
 from patient_needle.core.solver.state import Forces
 from tests.reference.engine.test_holds import GRAVITY, RATE, cloth, keys, post, top
 from tests.unit.craft.test_craft import plan
@@ -45,17 +46,18 @@ def fallen(run: OutfitRun, result: FrameResult) -> float:
 
 
 @pytest.mark.parametrize("pull", [2.0, 10.0])
-def test_a_tug_that_slips_pulls_with_its_force_and_no_more(pull):
-    """The whole cloth is tugged to a place far away: it accelerates at force over mass (closed form)."""
+def test_a_pull_that_slips_pulls_with_its_force_and_no_more(pull):
+    """The whole cloth is pulled to a place far away: it accelerates at force over mass (closed form)."""
 
     def change(inputs: FrameInputs) -> FrameInputs:
-        every = np.arange(count, dtype=np.int32)
-        far = run.outfit.placed + [5.0, 0, 0]
-        return tugged(inputs, every, lambda _: far, np.full(count, 1e4), pull * run.outfit.mass)
+        far = np.array([5.0, 0, 0])
+        return replace(inputs, links=lambda _: [Pull(grip, far, far).links()])
 
     made = plan(garments=(cloth(),), cast=(), frames=(0, FRAMES), gravity=NOTHING, patience=FINAL)
     run = OutfitRun(made, made.runs[0])
-    count = run.outfit.count
+    mass, every = run.outfit.mass, np.arange(run.outfit.count, dtype=np.int32)
+    reach = pull * mass.sum() / (2 * PULL_MOST)
+    grip = Grip("cloth", every, mass, run.outfit.placed, reach, NOTHING, every[:3], np.full(3, 1 / 3))
     run, frames = driven(cloth(), change=change)
     went = (frames[-1].positions - run.outfit.placed)[:, 0].mean()
     assert went == pytest.approx(0.5 * pull * (FRAMES / RATE) ** 2, rel=0.02)

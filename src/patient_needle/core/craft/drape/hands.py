@@ -114,7 +114,7 @@ class Pin:
 @dataclass(frozen=True, eq=False)
 class Hands:
     """All that hands do at one time. parked (n,) vertices that are set aside; smoothing (n,) how much each is
-    relaxed, None for none; weight: share of gravity; grip_next: number of the next pin.
+    relaxed, None for none; weight: share of gravity; next_pin: the number that the next pin gets.
     """
 
     parked: Flags

@@ -22,7 +22,7 @@ from ..cast.colliders import Colliders
 from ..garments.surface import GarmentSurface
 from ..holds.acting import Moment
 from ..run.advance import advance
-from ..run.inputs import FrameInputs
+from ..run.inputs import FrameInputs, parked
 from ..run.outfit_run import OutfitRun
 from ..run.release import Crossings, find_crossings, released_after, turned
 from .hands import Handled, Hands, Pin, Pull, on_body
@@ -334,13 +334,13 @@ class Fitting:
 
     def _moving_part(self, inputs: FrameInputs) -> Moving | None:
         """What moves while some of the cloth is parked and the figure and all set pieces stand."""
-        parked = self.hands.parked
-        if not parked.any() or self.stance.walks or self.stance.coming:
+        aside = self.hands.parked
+        if not aside.any() or self.stance.walks or self.stance.coming:
             return None
-        if self._part is None or self._part[0] is not parked:
+        if self._part is None or self._part[0] is not aside:
             links = self._run.driver.inputs_at(inputs.frame).links(inputs.moments[0])
-            made = moving_part(self._run, parked, self.state.positions, links, self.plan)
-            self._part = (parked, made)
+            made = moving_part(self._run, aside, self.state.positions, links, self.plan)
+            self._part = (aside, made)
         return self._part[1]
 
     def at_rest(self, until: float) -> bool:
@@ -403,9 +403,10 @@ class Fitting:
             around=lambda time: stance.surroundings(colliders, colliders.surroundings(frame, time), frame),
             links=links,
             forces=forces,
-            parked=self.hands.parked if self.hands.parked.any() else None,
             begins=frame != self.frame,
         )
+        if self.hands.parked.any():
+            inputs = parked(inputs, self.hands.parked)
         return inputs, replace(stances[substeps], time=end)
 
     def _substeps(self, start: float, end: float) -> int:

@@ -12,10 +12,10 @@ from ...contact.rows import Surroundings
 from ...geometry.curves import value_at
 from ...model.garment import Prescription
 from ...model.shot import Garment, PlannedRun, ShotPlan
-from ...model.typed import Flags, Indices, Points, Scalars, Vectors
+from ...model.typed import Flags, Points, Vectors
 from ...solver.air import air_velocity
 from ...solver.diagnostics import furthest, substeps_for
-from ...solver.links import Links, to_places
+from ...solver.links import Links
 from ...solver.state import Forces, Inflation
 from ..cast.colliders import Colliders
 from ..cast.run_in import run_in_share
@@ -75,26 +75,6 @@ def grown(inputs: FrameInputs, thin: Points, share: Callable[[float], float]) ->
         return thin + share(time) * (full(time) - thin)
 
     return replace(inputs, bodies=bodies)
-
-
-def tugged(
-    inputs: FrameInputs,
-    vertices: Indices,
-    to: Callable[[float], Points],
-    stiffness: Scalars,
-    most: Scalars | None = None,
-) -> FrameInputs:
-    """The frame with cloth drawn: vertices (q,) of the run to places (q, 3) m of a time, with stiffness (q,)
-    N/m and at most (q,) N, so that a pull that is too strong slips.
-    """
-    others = inputs.links
-    still = np.zeros(len(vertices))
-
-    def links(moment: Moment) -> list[Links]:
-        tug = to_places(vertices, to(moment.before), to(moment.time), stiffness, still)
-        return [*others(moment), tug if most is None else tug.yielding(most)]
-
-    return replace(inputs, links=links)
 
 
 def parked(inputs: FrameInputs, vertices: Flags) -> FrameInputs:
