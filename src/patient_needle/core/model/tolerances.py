@@ -102,6 +102,44 @@ BONE_LENGTH_SHARE = 0.02  # of a bone, from which on two skeletons are called un
 OFF_SURFACE = 1e-4  # m that a place may lie off the surface before its facing counts
 SAME_SIDE_COSINE = 0.5  # between a place's facing and a triangle's that is still the same side
 
+# Snags of a take.
+CRUMPLED = 0.3  # least singular value of a triangle's deformation: cloth folds long before it shrinks so far
+FOLDED_COSINE, FOLDED_NEIGHBOURS = -0.7, 3  # a triangle turned against so many neighbours is no fold of the cloth
+OFF_HOLD, OFF_HOLD_SPACING = 2e-3, 0.25  # m, and of the spacing: float32 and another rate's cubic stay below
+JUMP, JUMP_SPACING = 6e-3, 0.8  # m, and of the spacing: less is not seen as a pop at 24 frames a second
+JUMP_SHARE = 2.0  # times what the place jumps at most around: cloth in a gust flaps far every third frame
+JUMP_STEPS = 0.7  # of its longest way in a frame around: what is whipped far may also turn fast
+JUMP_WINDOW, JUMP_BESIDE = 10, 3  # frames before and after that are compared with, without those beside
+JUMP_BODY_REACH, JUMP_BODY_SHARE = 0.06, 0.5  # m; share of a jump that its body must not make itself
+JITTER, JITTER_FRAMES = 3e-4, 9  # m, frames: cloth at rest shakes by hundredths of that
+JITTER_STEPS, JITTER_DRIFT = 2.0, 5e-4  # times its shaking, and m, that nothing at rest goes further in a frame
+SNAG_GAP = 3  # frames that a snag may be unseen and still be the same one
+SNAG_NEAR = 0.04  # m: places of one kind this near at the same time are one snag
+SNAG_RINGS = 2  # of vertices around a place that belong to it
+SNAG_FEWEST = 3  # vertices in all frames; what is smaller is left out unless cloth crosses there
+SNAG_FOLDED = 0.5  # share of a lesser snag that lies in a greater one, from which on it is a symptom of it
+
+# Remedies.
+AGAIN_WORTH = 0.1  # share of the cloth that has to stay, for the region to be solved alone
+AGAIN_FIRMEST = 0.999  # grip that draws cloth to its take at the region's rim: 10 um under its weight
+AGAIN_COMING = 12.0  # frames in which cloth that was begun anew is taken to where its take has it
+AGAIN_LEAST = 1e-3  # grip below which nothing is drawn
+AGAIN_BLEND = 1 / 3  # share of a remedy from which on what was simulated is taken as it is
+EASE_ROUNDS = 16  # of displacing and looking again, at most
+EASE_SWEEPS = 120  # of relaxation in each
+EASE_TIME, EASE_CLOTH = 1.0, 0.5  # weight of smoothness in time and along the cloth, against shortness
+EASE_AGREES = 0.2  # cosine between the nearest way out and the side cloth came from, below which it is another
+EASE_NUDGE = 0.7  # of what two triangles still cross by: several pull at each vertex
+SMOOTH_STRENGTH = 12.0  # of second differences against nearness: takes half of what swings in seven frames
+SMOOTH_PASSES, SMOOTH_STEP, SMOOTH_SHRINK = 10, 0.5, -0.53  # of smoothing in space; shrinks, then grows
+CALM_LEAST_CUT = 3.0  # Hz; slower is primary motion (common practice, no source)
+CALM_GRIP, CALM_PAD = 0.8, 24  # how firmly a calmed take is drawn; frames the filter goes on beyond either end
+PROOF_BESIDE, PROOF_JOIN = 3, 6  # frames beside a remedy that are looked at; that tell a take's usual motion
+MEND_ALL_TURNS = 200  # remedies in one mending of everything, at most
+MEND_BRIDGED = 16  # frames of a fault that a curve from before to after it may bridge, as a guide
+MEND_EASE_MOST = 40_000  # vertices times frames: larger places are run again, which is as fast and holds the cloth
+ROOM_LIFT = 1e-4  # m of clearance that is left at least where room is made
+
 # Deliveries. float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin.
 DELIVERY_ERROR = 1e-5  # m
 

@@ -74,7 +74,8 @@ class Moving:
 
     parked    (n,) what is parked of the whole; vertices (q,) of the whole that are solved; held (q,) which of
               them stand still; taken (t,) rows of the whole's `taken`
-    beside    (b,) vertices of the whole that the collider of parked cloth is made of, where they stand (b, 3) m
+    outer     (b,) vertices of the whole that the collider of parked cloth is made of; beside (b, 3) m, where
+              they stand
     carriers  (c,) of what can carry an anchor here, which carrier of the whole it is; back (C,) the other way,
               -1 for none
     skin      what the parked collider asks of contact, per triangle: thickness m, square root of friction
@@ -86,6 +87,7 @@ class Moving:
     held: Flags
     taken: Indices
     number: Indices
+    outer: Indices
     beside: Points
     carriers: Indices
     back: Indices
@@ -151,14 +153,15 @@ class Moving:
             whole,
             colliders=self.constants.colliders.without(np.append(off, False)),
             bodies=lambda time: np.concatenate([whole.bodies(time), self.beside]),
-            around=lambda time: self._around(whole.around(time)),
+            around=lambda time: self.around(whole.around(time)),
             links=links,
             fillings=lambda time: (None,) * len(self.constants.dressed),  # noqa: ARG005
             prescriptions=tuple(one.prescription for one in self.constants.dressed),
             parked=self.held,
         )
 
-    def _around(self, plain: Surroundings) -> Surroundings:
+    def around(self, plain: Surroundings) -> Surroundings:
+        """What colliders ask of contact, with the parked cloth among them."""
         part = np.full(len(self.thickness), len(plain.rank), np.int32)
         off = np.zeros(len(plain.rank), bool) if plain.off is None else plain.off
         return Surroundings(
@@ -178,7 +181,7 @@ class Moving:
 
 
 def moving_part(
-    run: OutfitRun, parked: Flags, points: Points, links: list[Links], plan: ShotPlan
+    run: OutfitRun, parked: Flags, points: Points, links: list[Links], plan: ShotPlan, *, worth: float = WORTH
 ) -> Moving | None:
     """What moves of a run's outfit at points (n, 3) m when vertices are parked (n,); links: what draws some,
     whose ends are solved together. None where the whole is better solved: with little parked, or with garments
@@ -187,7 +190,7 @@ def moving_part(
     whole, garments = run.outfit, run.run.garments
     plain = all(g.calm == 0 and g.filling is None and g.prescription.motion is None for g in garments)
     free = ~(parked | whole.held)
-    if not plain or parked.mean() < WORTH or not free.any():
+    if not plain or parked.mean() < worth or not free.any():
         return None
     solved = ~parked
     for link in links:
@@ -198,7 +201,7 @@ def moving_part(
         solved = ringed(whole.triangles, solved)
     inner = solved[whole.triangles].all(axis=1)
     vertices = np.unique(whole.triangles[inner]).astype(np.int32)
-    if len(vertices) > (1.0 - WORTH) * whole.count:
+    if len(vertices) > (1.0 - worth) * whole.count:
         return None
     number = np.full(whole.count, -1, np.int32)
     number[vertices] = np.arange(len(vertices), dtype=np.int32)
@@ -228,8 +231,8 @@ def moving_part(
     back[carriers] = np.arange(len(carriers), dtype=np.int32)
     rows = np.concatenate(taken).astype(np.int32) if taken else np.zeros(0, np.int32)
     return Moving(
-        parked, constants, vertices, parked[vertices] & ~whole.held[vertices], rows, number, points[beside],
-        carriers, back, thickness, friction,
+        parked, constants, vertices, parked[vertices] & ~whole.held[vertices], rows, number,
+        beside.astype(np.int32), points[beside], carriers, back, thickness, friction,
     )  # fmt: skip
 
 

@@ -85,7 +85,7 @@ def _counted(body: Body, triangles: Triangles, points: Points, around: Points) -
     if _near(points, around):
         pairs = crossing_pairs(points, triangles, around, member.cut.triangles)
         if body.closed:
-            within = _within(triangles, points, np.unique(pairs[:, 0]), member.cut.triangles, around)
+            within = sunk_triangles(triangles, points, np.unique(pairs[:, 0]), member.cut.triangles, around)
             apart = _beside_left_out(member, triangles[within], points, around)
     left_out = ~member.chosen[pairs[:, 1]]
     out = []
@@ -103,7 +103,7 @@ def _near(a: Points, b: Points) -> bool:
     return bool(((a.max(axis=0) >= b.min(axis=0)) & (b.max(axis=0) >= a.min(axis=0))).all())
 
 
-def _within(triangles: Triangles, points: Points, crossed: Indices, body: Triangles, around: Points) -> Indices:
+def sunk_triangles(triangles: Triangles, points: Points, crossed: Indices, body: Triangles, around: Points) -> Indices:
     """Cloth triangles that lie inside the body and do not cross it, as indices.
 
     A piece of cloth that does not cross the body lies on one side of it: one point is asked for each piece.
