@@ -21,6 +21,7 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   make SHOT GARMENT --out MESH [--spacing MM] [--unit m|cm|mm|inch]
            make a garment by its recipe and write its mesh: .obj, .glb, .usda or .usdc
   drape SHOT --fitting NAME --out DIR [--until MM] [--seconds S] [--begin FITTING] [--log FILE]
+  mend SHOT --cache NAME=PATH --out DIR [--all] [--unit m] [--up y] [--starts-at F]   exits with 3 if a snag is left
            let a shot's garments come to rest on the figure: a fitting, its meshes and a report
   bench [PART ...] [--quick] [--anyway]
            measure the engine, more than an hour, and write docs/benchmarks.md, or only the parts that are
@@ -42,6 +43,7 @@ def run(arguments: list[str]) -> int:
         "sim": lambda rest: _product("sim", rest),
         "make": lambda rest: _product("make", rest),
         "drape": lambda rest: _product("drape", rest),
+        "mend": lambda rest: _product("mend", rest),
         "worker": lambda rest: _product("worker", rest),
         "openapi": lambda rest: _product("openapi", rest),
         "schema": lambda rest: _product("schema", rest),

@@ -34,7 +34,9 @@ SPACING = 0.02
 COTTON = Fabric("cotton", friction=0.2, thickness=1e-3, stretch_damping=0.004, bend_damping=0.02)
 
 
-def limb(name: str, radius: float, length: float, moved: Callable[[float, np.ndarray], np.ndarray]) -> CastMember:
+def limb(
+    name: str, radius: float, length: float, moved: Callable[[float, np.ndarray], np.ndarray]
+) -> CastMember:
     """A closed cylinder about the y axis, from 0 down to -length, that moves as `moved(frame, points)` says."""
     points, triangles, ring = rings(length, radius, 0.025)
     points = points - [0, length, 0]
@@ -49,7 +51,8 @@ def limb(name: str, radius: float, length: float, moved: Callable[[float, np.nda
     frames = np.stack([moved(float(f), points) for f in range(FRAMES[0], FRAMES[1] + 1)])
     count = len(cut.triangles)
     return CastMember(
-        name, "set piece", replace(mesh, vertices=rest), cut, CachedMotion(rest, frames, FRAMES[0], cut.triangles),
+        name, "set piece", replace(mesh, vertices=rest), cut,
+        CachedMotion(rest, frames, FRAMES[0], cut.triangles),
         np.zeros(count, np.int32), ("whole",), np.array([50], np.int32), np.ones(count, bool),
         ColliderSettings(Curve.constant(0.003), Curve.constant(0.2)),
     )  # fmt: skip
@@ -112,7 +115,7 @@ def skirt() -> ShotPlan:
 
         return moved
 
-    waist = limb("waist", 0.13, 0.1, lambda frame, points: points)  # noqa: ARG005
+    waist = limb("waist", 0.13, 0.1, lambda frame, points: points)
     legs = (limb("left leg", 0.06, 0.6, leg(0.075, 1.0)), limb("right leg", 0.06, 0.6, leg(-0.075, -1.0)))
     return shot((waist, *legs), (sleeve("skirt", 0.145, 0.5, "waist", flare=0.5, top=-0.01),))
 
@@ -211,7 +214,7 @@ def pop(footage: Footage, rng: np.random.Generator) -> Planted:
 
 
 def crumpled(footage: Footage, rng: np.random.Generator) -> Planted:
-    """The hem of one side is crumpled for eight frames: every vertex there lies somewhere else than it should."""
+    """The hem of one side is crumpled for eight frames: every vertex there lies where it should not."""
     first, last = _spell(rng, 8)
     worn, span = footage.worn, footage.worn.spans[0]
     topology = worn.cloths[0].topology
@@ -246,7 +249,7 @@ def through_leg(footage: Footage, rng: np.random.Generator) -> Planted:
     held = along_cloth(worn, np.flatnonzero(worn.held), 1.0)
     colliders, around = footage.colliders(first), footage.bodies(first)
     legs = np.flatnonzero(colliders.member > 0)
-    nearest, _, distance = closest_points(build_tree(around, colliders.triangles[legs]), around, footage.at(first))
+    _, _, distance = closest_points(build_tree(around, colliders.triangles[legs]), around, footage.at(first))
     good = np.flatnonzero((held > 0.15) & (distance < 0.05))
     centre = int(rng.choice(good if len(good) else np.flatnonzero(held > 0.15)))
     share = np.clip(1.0 - along_cloth(worn, np.array([centre]), 0.16) / 0.16, 0.0, 1.0)

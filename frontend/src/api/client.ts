@@ -60,6 +60,11 @@ export type PlacedRecord = Schemas["Shot.PlacedRecord"];
 export type Workroom = Schemas["Workroom"];
 export type Picked = Schemas["Picked"];
 export type PatchOperation = Schemas["ShotPatch.PatchOperation"];
+export type Mending = Schemas["Mending"];
+export type Snag = Mending["snags"][number];
+export type Remedy = Mending["remedies"][number];
+export type Proof = NonNullable<Remedy["proof"]>;
+export type RemedyAsk = Schemas["RemedyAsk"];
 export type Fault = Schemas["Take.Fault"];
 
 /** Keep a picture of a shot's stage; that it is not kept does no harm. */

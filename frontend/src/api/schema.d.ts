@@ -172,6 +172,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/remedies/{remedy_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a remedy back; one that is under way ends without a trace. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    remedy_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        /** Turn a remedy on or off, or take a proposal; those after it that touch the same place are done anew. */
+        patch: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    remedy_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["RemedyChange"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
+        trace?: never;
+    };
     "/api/shots": {
         parameters: {
             query?: never;
@@ -454,6 +518,48 @@ export interface paths {
                 };
             };
         };
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/brought-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a take of caches from elsewhere; a worker reads and checks them. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["BringIn"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Take"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/shots/{shot_id}/deliveries": {
@@ -1872,6 +1978,90 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/takes/{take_id}/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept a snag with a word. It stays listed, and goes with every delivery of the take. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["AcceptSnag"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/accepted/taken-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A snag is accepted no more. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["TakeBackSnag"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/against/{other_id}": {
         parameters: {
             query?: never;
@@ -2164,6 +2354,82 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/mended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new take that mends this one: remedies are its steps. A take that mends another is its own. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Take"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/mending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A take's snags and, of a mended take, its remedies. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/pulse": {
         parameters: {
             query?: never;
@@ -2202,6 +2468,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Do a remedy on a mended take; a worker does, and proves it. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["RemedyAsk"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/report": {
         parameters: {
             query?: never;
@@ -2234,6 +2542,44 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/snags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for the snags of a take; a worker does. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    take_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Mending"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -2318,6 +2664,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcceptSnag
+         * @description Accept a snag as it is, with a word why.
+         */
+        AcceptSnag: {
+            /** Key */
+            key: string;
+            /** Word */
+            word: string;
+        };
         /**
          * Against
          * @description What a take was made from that another one was not, a line each.
@@ -2424,6 +2780,49 @@ export interface components {
             forces: number[];
             /** Strains */
             strains: number[];
+        };
+        /**
+         * BringIn
+         * @description A take made of caches from elsewhere, one for each garment.
+         */
+        BringIn: {
+            /** Caches */
+            caches: components["schemas"]["BringIn.BringInCache"][];
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+        };
+        /**
+         * BringInCache
+         * @description One garment's cache: files by name with their SHA-256 (one, or numbered OBJ files), and how it is read.
+         *     starts_at: the frame of its first sample, where its format does not say it.
+         */
+        "BringIn.BringInCache": {
+            /** Files */
+            files: {
+                [key: string]: string;
+            };
+            /** Garment */
+            garment: string;
+            /**
+             * Starts At
+             * @default null
+             */
+            starts_at: number | null;
+            /**
+             * Unit
+             * @default m
+             * @enum {string}
+             */
+            unit: "m" | "dm" | "cm" | "mm" | "in" | "ft";
+            /**
+             * Up
+             * @default y
+             * @enum {string}
+             */
+            up: "y" | "z" | "x";
         };
         /**
          * ChoiceRecord
@@ -2731,6 +3130,153 @@ export interface components {
             mends: boolean;
             /** Said */
             said: string;
+        };
+        /**
+         * Mending
+         * @description A take on the Mend bench. state: of looking for snags; counts: frame and pairs that cross, for each frame.
+         */
+        Mending: {
+            /** Counts */
+            counts: number[][];
+            fault: components["schemas"]["Mending.Fault"] | null;
+            /** Mends */
+            mends: number | null;
+            /** Remedies */
+            remedies: components["schemas"]["Mending.Remedy"][];
+            /** Share */
+            share: number;
+            /** Snags */
+            snags: components["schemas"]["Mending.Snag"][];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "never" | "waiting" | "looking" | "ready" | "failed";
+            /** Take */
+            take: number;
+        };
+        /**
+         * Fault
+         * @description A fault: what, where, and how to fix it.
+         */
+        "Mending.Fault": {
+            /** Remedy */
+            remedy: string;
+            /** What */
+            what: string;
+            /** Where */
+            where: string;
+        };
+        /**
+         * Proof
+         * @description What a remedy did: pairs that cross by frame before and after; faults: vertices by kind, before and after.
+         */
+        "Mending.Proof": {
+            /** Accepted */
+            accepted: boolean;
+            /** After */
+            after: number[];
+            /** Before */
+            before: number[];
+            /** Faults */
+            faults: {
+                [key: string]: number[];
+            };
+            /** Frames */
+            frames: number[];
+            /**
+             * Furthest
+             * @description m
+             */
+            furthest: number;
+            /**
+             * Join
+             * @description m/s, by how much the sharpest change of velocity grew at the joins
+             */
+            join: number;
+            /**
+             * Usual
+             * @description m/s, what 99 % of the take's own changes stay below there
+             */
+            usual: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Remedy
+         * @description A step of a mended take.
+         */
+        "Mending.Remedy": {
+            fault: components["schemas"]["Mending.Fault"] | null;
+            /** First */
+            first: number | null;
+            /** Id */
+            id: number;
+            /** Is On */
+            is_on: boolean;
+            /** Last */
+            last: number | null;
+            proof: components["schemas"]["Mending.Proof"] | null;
+            /** Said */
+            said: string;
+            /** Share */
+            share: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "working" | "kept" | "proposal" | "failed";
+            /** Verb */
+            verb: string;
+        };
+        /**
+         * Snag
+         * @description A fault of a take: what, where, over which frames. accepted: the word with which somebody accepted it.
+         */
+        "Mending.Snag": {
+            /** Accepted */
+            accepted: string | null;
+            /** Also */
+            also: string[];
+            /**
+             * Area
+             * @description m2
+             */
+            area: number;
+            /**
+             * Depth
+             * @description m
+             */
+            depth: number;
+            /** First */
+            first: number;
+            /** Garment */
+            garment: string;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Last */
+            last: number;
+            /** Pairs */
+            pairs: number;
+            /**
+             * Place
+             * @description m, at the worst frame
+             */
+            place: number[];
+            /** Strain */
+            strain: number;
+            /** Vertices */
+            vertices: number;
+            /** Where */
+            where: string;
+            /** Why */
+            why: string;
+            /** With What */
+            with_what: string;
+            /** Worst */
+            worst: number;
         };
         /**
          * NumberedFiles
@@ -4990,6 +5536,125 @@ export interface components {
             kind: "with_map";
             /** Map */
             map: string;
+        };
+        /**
+         * RemedyAsk
+         * @description A remedy to do. verb "choose for me" mends one snag, "mend all" every one that is not accepted.
+         *
+         *     snag: its key; or garment and vertices: a region that was drawn. first, last, join: the span and the frames
+         *     over which it comes in and goes out; the snag's own if left out. The other figures are read by some verbs.
+         */
+        RemedyAsk: {
+            /**
+             * Amount
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Clearance
+             * @description factor on the colliders' clearance there
+             * @default 1
+             */
+            clearance: number;
+            /**
+             * Drawn In Mm
+             * @default 4
+             */
+            drawn_in_mm: number;
+            /**
+             * Fabric
+             * @description of the swatch book, for the garment there
+             * @default null
+             */
+            fabric: string | null;
+            /**
+             * First
+             * @default null
+             */
+            first: number | null;
+            /**
+             * Friction
+             * @description factor on friction there
+             * @default 1
+             */
+            friction: number;
+            /**
+             * Garment
+             * @default null
+             */
+            garment: string | null;
+            /**
+             * Grip
+             * @default null
+             */
+            grip: number | null;
+            /**
+             * Join
+             * @default 4
+             */
+            join: number;
+            /**
+             * Last
+             * @default null
+             */
+            last: number | null;
+            /**
+             * Patience
+             * @default null
+             */
+            patience: ("first-look" | "working" | "final") | null;
+            /**
+             * Room Mm
+             * @default null
+             */
+            room_mm: number | null;
+            /**
+             * Snag
+             * @default null
+             */
+            snag: string | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Verb
+             * @enum {string}
+             */
+            verb: "ease out" | "untangle" | "run again here" | "roomier" | "smooth in time" | "smooth the cloth" | "calm" | "choose for me" | "mend all";
+            /**
+             * Vertices
+             * @default null
+             */
+            vertices: number[] | null;
+            /**
+             * Wider
+             * @default 1
+             */
+            wider: number;
+            /**
+             * Without
+             * @description holds that are left out
+             * @default []
+             */
+            without: string[];
+        };
+        /**
+         * RemedyChange
+         * @description Lay a remedy over its take or not; or take a proposal although it is not proven better.
+         */
+        RemedyChange: {
+            /**
+             * Is On
+             * @default null
+             */
+            is_on: boolean | null;
+            /**
+             * Take It
+             * @default false
+             */
+            take_it: boolean;
         };
         /**
          * Seen
@@ -8381,7 +9046,8 @@ export interface components {
         };
         /**
          * Take
-         * @description A take. stale: what has changed since it was made, in words; empty when nothing has.
+         * @description A take. stale: what has changed since it was made, in words; empty when nothing has. origin: how it came
+         *     about; mends: the take that it mends.
          */
         Take: {
             /** Bytes */
@@ -8404,8 +9070,19 @@ export interface components {
              * Format: date-time
              */
             made_at: string;
+            /**
+             * Mends
+             * @default null
+             */
+            mends: number | null;
             /** Name */
             name: string;
+            /**
+             * Origin
+             * @default simulated
+             * @enum {string}
+             */
+            origin: "simulated" | "brought in" | "mended";
             /** Patience */
             patience: string;
             /** Phase */
@@ -8429,6 +9106,12 @@ export interface components {
             stopping: boolean;
             /** Total */
             total: number;
+            /**
+             * Version
+             * @description rises when frames that were there already change
+             * @default 0
+             */
+            version: number;
         };
         /**
          * Fault
@@ -8525,6 +9208,14 @@ export interface components {
             patience: "first-look" | "working" | "final";
             /** Seen */
             seen: number;
+        };
+        /**
+         * TakeBackSnag
+         * @description A snag that is accepted no more.
+         */
+        TakeBackSnag: {
+            /** Key */
+            key: string;
         };
         /**
          * TakeChange

@@ -11,11 +11,13 @@ import { ChalkCard } from "../features/chalk/ChalkCard";
 import { DrapeCard } from "../features/drape/DrapeCard";
 import { FastenCard } from "../features/fasten/FastenCard";
 import { HandoffCard } from "../features/handoff/HandoffCard";
+import { MendCard } from "../features/mend/MendCard";
 import { TakesCard } from "../features/takes/TakesCard";
 import { WardrobeCard } from "../features/wardrobe/WardrobeCard";
 import { StageView } from "../view/StageView";
 import { useEvents } from "../state/events";
 import { useDeliveries, useNewShot, useReading, useShot, useShots, useTakes, useWorkroom } from "../state/queries";
+import { useMend } from "../state/mend";
 import { useRoom } from "../state/room";
 import { Banner } from "./Banner";
 import { ClashNote } from "./ClashNote";
@@ -39,7 +41,7 @@ export function Shell() {
   const workroom = useWorkroom();
   useOpened(shots.data?.[0]?.id, shot);
   const open = (next: number) => {
-    set({ shot: next, shown: [], garment: null, chosen: null, litBorder: null, hold: null, lane: null, leavingOut: null, playing: false, follow: false, loop: null, staged: null });
+    set({ shot: next, shown: [], garment: null, chosen: null, litBorder: null, hold: null, lane: null, leavingOut: null, mending: null, playing: false, follow: false, loop: null, staged: null });
   };
   return (
     <Box sx={{ height: "100vh", display: "grid", gridTemplate: "40px minmax(0, 1fr) auto / 158px minmax(0, 1fr) 300px" }}>
@@ -89,10 +91,7 @@ function OpenShot({ shot }: { shot: Shot }) {
   const deliveries = useDeliveries(shot.id).data ?? NO_DELIVERIES;
   const { data: reading, error, refetch } = useReading(shot);
   const failed = useMemo(() => (error === null ? null : { error, again: () => void refetch() }), [error, refetch]);
-  const shown = useMemo(
-    () => shownIds.map((one) => takes.find((take) => take.id === one)).filter((take) => take !== undefined),
-    [shownIds, takes],
-  );
+  const { shown, ready } = useShown(shownIds, takes);
   const newest = takes[0]?.id;
   useEffect(() => {
     if (shownIds.length === 0 && newest !== undefined) set({ shown: [newest] });
@@ -111,11 +110,26 @@ function OpenShot({ shot }: { shot: Shot }) {
           set({ bench: next });
         }}
       />
-      <StageView shot={shot} reading={reading} failed={failed} shown={shown} />
+      <StageView shot={shot} reading={reading} failed={failed} shown={shown} ready={ready} />
       <WorkCard shot={shot} reading={reading} takes={takes} deliveries={deliveries} />
       <Tape shot={shot} reading={reading} take={shown[0]} />
     </>
   );
+}
+
+/** The takes on the stage. On the Mend bench: the take that is mended, beside it or flicked to what it mends. */
+function useShown(shownIds: readonly number[], takes: readonly Take[]): { shown: Take[]; ready: Take[] } {
+  const mending = useRoom((room) => (room.bench === "takes" ? room.mending : null));
+  const before = useMend((mend) => mend.before);
+  const beside = useMend((mend) => mend.beside);
+  return useMemo(() => {
+    const found = (ids: readonly (number | null)[]) => ids.map((one) => takes.find((take) => take.id === one)).filter((take) => take !== undefined);
+    const [take] = found([mending]);
+    if (take === undefined) return { shown: found(shownIds), ready: [] };
+    const base = found([take.mends]);
+    if (beside && base.length > 0) return { shown: [...base, take], ready: [] };
+    return before && base.length > 0 ? { shown: base, ready: [take] } : { shown: [take], ready: base };
+  }, [shownIds, takes, mending, before, beside]);
 }
 
 /** Stand at the newest frame of a take that runs, for as long as nobody chooses another frame. */
@@ -146,10 +160,17 @@ function WorkCard(props: { shot: Shot; reading: Reading | undefined; takes: Take
     case "drape":
       return <DrapeCard {...props} />;
     case "takes":
-      return <TakesCard {...props} />;
+      return <TakesOrMend {...props} />;
     case "hand-off":
       return <HandoffCard {...props} />;
   }
+}
+
+/** The Mend bench opens on a take. */
+function TakesOrMend(props: { shot: Shot; reading: Reading | undefined; takes: Take[] }) {
+  const mending = useRoom((room) => room.mending);
+  const take = props.takes.find((one) => one.id === mending);
+  return take === undefined ? <TakesCard {...props} /> : <MendCard key={take.mends ?? take.id} shot={props.shot} take={take} takes={props.takes} />;
 }
 
 function Waiting({ empty, open }: { empty: boolean; open(id: number): void }) {

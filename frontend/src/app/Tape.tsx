@@ -14,6 +14,7 @@ import { capital, jerkSaid, mm, percent, span } from "../domain/words";
 import { usePulse, useSelfCuts } from "../state/queries";
 import { useRoom } from "../state/room";
 import { KeysLane, LANE, useLane } from "./KeysLane";
+import { SnagBars, useSnagBars } from "./SnagBars";
 
 const LEFT = 158;
 const HEIGHT = 150;
@@ -87,6 +88,7 @@ export function Tape({ shot, reading, take }: TapeProps) {
           <path d={`M${xOf(scale, frame) - 6} 5 h12 l-6 9z`} fill={ink} />
         </svg>
       </Box>
+      <SnagBars take={take} scale={scale} width={width} height={HEIGHT + edge - EDGE} />
       {keys !== undefined && (
         // Beside the slider of frames, not in it: a key is a control of its own.
         <svg width={width} height={HEIGHT + edge - EDGE} role="presentation" style={{ display: "block", position: "absolute", inset: 0, pointerEvents: "none" }}>
@@ -234,7 +236,7 @@ const TapeDrawing = memo(function TapeDrawing({ shot, reading, take, scale, edge
       <path d={lane(scale, speeds, Math.max(1, ...speeds.map((s) => s.value)), 36, 24)} fill="none" stroke={c.indigo} strokeWidth="1.5" />
       <path d={lane(scale, frames.map((f) => ({ frame: f.frame, value: f.stretch })), Math.max(0.03, ...frames.map((f) => f.stretch)), 62, 22)} fill="none" stroke={c.madder} strokeWidth="1.5" />
       <Jerks reading={reading} scale={scale} />
-      <Snags frames={frames} scale={scale} />
+      <Snags frames={frames} scale={scale} take={take} />
       <Cuts shot={shot} scale={scale} />
       <rect x={x(scale.first)} y={edge} width={x(scale.last) - x(scale.first)} height="38" fill={c.tape} stroke={c.tapeEdge} />
       <rect x={x(scale.first)} y={edge} width={Math.max(0, x(start) - x(scale.first))} height="38" fill={c.runIn} />
@@ -259,8 +261,9 @@ function Jerks({ reading, scale }: { reading: Reading | undefined; scale: TapeSc
   ));
 }
 
-function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
+function Snags({ frames, scale, take }: { frames: FramePulse[]; scale: TapeScale; take: Take | undefined }) {
   const c = useTheme().cloth;
+  const listed = useSnagBars(take?.id);
   const kinds: readonly [keyof FramePulse, string, number][] = [
     ["in_the_body", "inside a collider", 69],
     ["body_shows", "the full body shows through", 69],
@@ -269,6 +272,7 @@ function Snags({ frames, scale }: { frames: FramePulse[]; scale: TapeScale }) {
     ["through_another", "through another garment", 81],
     ["overstretched", "overstretched", 75],
   ];
+  if (listed !== null) return null; // the Mend bench draws what it lists
   return (
     <>
       {kinds.map(([key, said, y]) => {

@@ -19,6 +19,7 @@ export const SHORTCUTS: readonly { keys: string; does: string }[] = [
   { keys: "P, B while pulling", does: "Pin the cloth where it is, or to the body (Drape)" },
   { keys: "Wheel while pulling", does: "Take more cloth or less: the reach of the pull (Drape)" },
   { keys: "Space on the Drape bench", does: "Let the cloth fall, or hold it still" },
+  { keys: "B held on the Mend bench", does: "See the take as it was before" },
   { keys: "Esc while drawing", does: "Leave the stroke, line or handle as it was before" },
   { keys: "Alt on a handle's knob", does: "Move or turn it freely, not in steps of 5 mm and 5 degrees" },
   { keys: "Arrow keys, Delete on a key", does: "Another frame, another value, or take the key out" },

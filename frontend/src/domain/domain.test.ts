@@ -35,7 +35,7 @@ const take: Take = {
   first: 1001,
   last: 1010,
   state: "running",
-  stopping: false,
+  origin: "simulated", mends: null, version: 0, stopping: false,
   phase: "simulating",
   done: 5,
   total: 15,

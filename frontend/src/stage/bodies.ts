@@ -72,6 +72,11 @@ export class Bodies {
     this.changed();
   }
 
+  /** Every body in sight: where its points are, and its triangles. */
+  shapes(): { points: Float32Array; triangles: Uint32Array }[] {
+    return [...this.known.values()].filter(({ mesh }) => mesh.visible).map(({ surface }) => ({ points: surface.points, triangles: surface.corners }));
+  }
+
   /** Where a ray first meets a body that is in sight. */
   at(raycaster: Raycaster): { name: string; place: [number, number, number]; facing: [number, number, number] } | null {
     let nearest: { name: string; place: [number, number, number]; facing: [number, number, number]; away: number } | null = null;

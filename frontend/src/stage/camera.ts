@@ -12,6 +12,7 @@ const DIRECTIONS: Record<View, Vector3> = {
 };
 const ROOM = 1.36; // picture's height for the subject's: the looks and views stand above it
 const LOWER = 0.06; // of half the subject's height, by which it stands below the middle
+const NEAR_PLACE = 0.75; // m, from which a place of the cloth is looked at
 const FURTHEST = 25; // m, of the camera from an ordinary scene
 
 export class StageCamera {
@@ -51,6 +52,17 @@ export class StageCamera {
     this.eye.position.copy(centre).addScaledVector(DIRECTIONS[card].clone().normalize(), distance);
     this.eye.near = distance / 100;
     this.eye.far = distance * 12 + 10;
+    this.eye.updateProjectionMatrix();
+    this.controls.update();
+  }
+
+  /** Look at a place from the way its surface faces, near enough to see a hand's breadth around it. */
+  flyTo(place: Vector3, facing: Vector3): void {
+    const way = facing.clone().setY(Math.max(-0.3, Math.min(0.6, facing.y))).normalize();
+    if (way.lengthSq() < 0.5) way.copy(this.eye.position).sub(place).normalize();
+    this.controls.target.copy(place);
+    this.eye.position.copy(place).addScaledVector(way, NEAR_PLACE);
+    this.eye.near = 0.01;
     this.eye.updateProjectionMatrix();
     this.controls.update();
   }

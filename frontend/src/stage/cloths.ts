@@ -1,11 +1,13 @@
 /** The garments on the stage, each in one pane: how they look, what is drawn on them, and where a ray meets them. */
-import { Box3, Color, Mesh, type MeshLambertMaterial, type Raycaster, type Scene, SRGBColorSpace } from "three";
+import { Box3, Color, Mesh, type MeshLambertMaterial, type Raycaster, type Scene, SRGBColorSpace, Vector3 } from "three";
 import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import { ramp } from "../domain/ramp";
 import type { Look } from "../state/room";
 import { applyChalk, applyLook, clothMaterial, type Tones } from "./clothMaterial";
 import type { ClothHit } from "./picking";
 import { boxOf, Surface } from "./surface";
+
+const FACING = 0.05; // m around a place, whose normals say which way it faces
 
 // One tone pair a garment, in dressing order; all our own dyes.
 export const DYES: readonly Tones[] = [
@@ -76,6 +78,14 @@ export class Cloths {
     return [...this.known.keys()];
   }
 
+  /** Stand a cloth in another pane. */
+  setPane(key: string, pane: number): void {
+    const cloth = this.known.get(key);
+    if (cloth === undefined) return;
+    cloth.pane = pane;
+    this.changed();
+  }
+
   /** Draw only what stands in a pane. */
   showPane(pane: number): void {
     for (const cloth of this.known.values()) cloth.mesh.visible = cloth.pane === pane && cloth.visible;
@@ -140,10 +150,33 @@ export class Cloths {
     return surface === undefined ? null : { points: surface.points, triangles: surface.corners };
   }
 
+  /** Every cloth of a pane: where its points are, and its triangles. */
+  inPane(pane: number): { points: Float32Array; triangles: Uint32Array }[] {
+    return [...this.known.values()].filter((cloth) => cloth.pane === pane && cloth.visible).map(({ surface }) => ({ points: surface.points, triangles: surface.corners }));
+  }
+
+  /** Which way the cloth of a pane faces about a place: outwards, the mean of its normals within a few centimetres. */
+  facingAt(place: Vector3, pane: number): Vector3 {
+    const out = new Vector3();
+    const box = new Box3();
+    for (const cloth of this.known.values()) {
+      if (cloth.pane !== pane || !cloth.visible) continue;
+      const { points } = cloth.surface;
+      box.union(boxOf(points));
+      const normals = cloth.surface.geometry.getAttribute("normal").array;
+      for (let at = 0; at < points.length; at += 3) {
+        const away = Math.hypot((points[at] as number) - place.x, (points[at + 1] as number) - place.y, (points[at + 2] as number) - place.z);
+        if (away < FACING) out.add(new Vector3(normals[at], normals[at + 1], normals[at + 2]));
+      }
+    }
+    if (out.length() > 1e-6) return out.normalize();
+    return place.clone().sub(box.getCenter(new Vector3())).normalize();
+  }
+
   /** Around all cloth that is there. */
   box(): Box3 {
     const box = new Box3();
-    for (const { surface, visible } of this.known.values()) if (visible) box.union(boxOf(surface.points));
+    for (const { surface, visible, pane } of this.known.values()) if (visible && pane >= 0) box.union(boxOf(surface.points));
     return box;
   }
 }

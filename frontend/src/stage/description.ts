@@ -20,6 +20,8 @@ export interface Worn {
   revision: number;
   first: number;
   last: number;
+  /** Rises when frames of the take that were there already have changed. */
+  version?: number;
 }
 
 export interface Description {
@@ -46,7 +48,11 @@ export function hasFrames(take: Take): boolean {
   return take.garments.some(({ last }) => last !== null);
 }
 
-export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null): Description | null {
+/** The pane of cloth that is kept ready and not drawn. */
+export const READY = -1;
+
+/** ready: takes whose frames are kept at hand beside those that are shown, so that the stage can flick to them. */
+export function describe(shot: Shot, reading: Reading | undefined, shown: Take[], bench: Bench, understudy: string | null = null, ready: Take[] = []): Description | null {
   if (reading === undefined) return null;
   const first = shot.first_simulated;
   const takes = looksAtTakes(bench) ? shown : [];
@@ -79,12 +85,12 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
     worn:
       takes.length === 0
         ? names.map(made)
-        : takes.flatMap((take, pane): Worn[] => {
+        : [...takes.map((take, pane) => ({ take, pane })), ...(looksAtTakes(bench) ? ready : []).map((take) => ({ take, pane: READY }))].flatMap(({ take, pane }): Worn[] => {
             // As long as a run has no frame the garments stand as they were made.
             if (!hasFrames(take)) return names.map((garment, dye) => ({ garment, dye, pane, take: null, revision: take.revision, first: -Infinity, last: Infinity }));
             return take.garments.flatMap(({ garment, first: from, last }) => {
               const dye = Math.max(0, names.indexOf(garment));
-              return from === null || last === null ? [] : [{ garment, dye, pane, take: take.id, revision: take.revision, first: from, last }];
+              return from === null || last === null ? [] : [{ garment, dye, pane, take: take.id, revision: take.revision, first: from, last, version: take.version }];
             });
           }),
   };

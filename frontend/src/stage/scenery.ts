@@ -1,7 +1,7 @@
 /** What stands on the stage, fetched as it is wanted: bodies, garments as made, takes frame by frame. */
 import { floats, part } from "../api/client";
 import type { Look, Staged } from "../state/room";
-import type { Description, Member, Worn } from "./description";
+import { type Description, type Member, READY, type Worn } from "./description";
 import { cut, FrameShelf } from "./frameShelf";
 import { type Drawn, Shades } from "./shades";
 import type { Stage } from "./stage";
@@ -85,7 +85,7 @@ export class Scenery {
       if (positions) this.stage.cloths.move(key, positions);
       if (inside) this.shades.cloth(key, worn, frame);
     }
-    const takes = description.worn.flatMap(({ take }) => (take === null ? [] : [take]));
+    const takes = description.worn.flatMap(({ take, pane }) => (take === null || pane === READY ? [] : [take]));
     if (this.shown?.frame !== frame || this.shown.takes.join() !== takes.join()) this.shown = { frame, takes };
     this.shades.mark(frame);
     this.told.shown(this.shown);
@@ -99,8 +99,9 @@ export class Scenery {
     const bodies = this.bodies.entries().every(([, { mesh, shelf }]) => mesh !== null && (shelf === null || shelf.has(frame)));
     const cloths = this.cloths
       .entries()
-      .every(([, { mesh, shelf, what }]) => mesh !== null && (shelf === null || !within(what, frame) || shelf.has(frame)));
+      .every(([, { mesh, shelf, what }]) => what.pane === READY || (mesh !== null && (shelf === null || !within(what, frame) || shelf.has(frame))));
     if (!bodies || !cloths) this.ask(frame, description);
+    else this.askReady(frame);
     return bodies && cloths;
   }
 
@@ -128,6 +129,13 @@ export class Scenery {
     return new Map(this.cloths.entries().flatMap(([key, { what }]): [string, string][] => (what.take === null && there.includes(key) ? [[what.garment, key]] : [])));
   }
 
+  /** Garments of the take in the last pane: by name, their name on the stage. */
+  wornKeys(): Map<string, string> {
+    const there = this.stage.cloths.keys();
+    const worn = [...this.cloths.entries()].filter(([key, { what }]) => what.pane !== READY && there.includes(key));
+    return new Map(worn.map(([key, { what }]) => [what.garment, key]));
+  }
+
   /** Put garments that stand as made back to where they were made, and every body where it is at this frame. */
   putBack(): void {
     for (const [key, { what, mesh }] of this.cloths.entries()) if (what.take === null && mesh !== null) this.stage.cloths.move(key, mesh.rest);
@@ -141,6 +149,11 @@ export class Scenery {
   private ask(frame: number, description: Description): void {
     for (const [, { shelf }] of this.bodies.entries()) shelf?.get(frame, description.last);
     for (const [, { what, shelf }] of this.cloths.entries()) if (within(what, frame)) shelf?.get(frame, what.last);
+  }
+
+  /** What is only kept ready is asked for once everything that is shown has come. */
+  private askReady(frame: number): void {
+    for (const [, { what, shelf }] of this.cloths.entries()) if (what.pane === READY && within(what, frame)) shelf?.get(frame, what.last);
   }
 
   private readonly arrived = () => {
@@ -195,12 +208,13 @@ export class Scenery {
 
   private setCloths(description: Description): void {
     const baseOf = (worn: Worn) => `/api/shots/${description.shot}/revisions/${worn.revision}`;
-    const keyOf = (worn: Worn) => `${worn.take ?? "made"} ${worn.pane} ${worn.garment}`;
+    const keyOf = (worn: Worn) => (worn.take === null ? `made ${worn.pane} ${worn.garment}` : `${worn.take}.${worn.version ?? 0} ${worn.garment}`);
     const wanted = new Map(description.worn.map((worn) => [keyOf(worn), worn]));
     this.cloths.keepOnly(wanted, baseOf);
     for (const [key, worn] of wanted) {
       const known = this.cloths.get(key);
       if (known !== undefined) {
+        if (known.what.pane !== worn.pane) this.stage.cloths.setPane(key, worn.pane);
         known.what = worn;
         continue;
       }

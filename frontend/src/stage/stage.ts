@@ -13,6 +13,7 @@ import { HandleMark, type Knob } from "./marks/handleMark";
 import { HandMarks, type ShownPin, type ShownThread } from "./marks/hands";
 import { silhouette } from "./marks/silhouette";
 import { type Drawn, type ShownTape, Tapes } from "./marks/tapes";
+import { axesOf, cut, type Section } from "./section";
 import type { ClothHit, Ray } from "./picking";
 
 export class Stage {
@@ -213,6 +214,21 @@ export class Stage {
   clearHands(): void {
     this.hands.clear();
     this.wake();
+  }
+
+  /** Come near a place from where a viewer sees its cloth, m. */
+  flyTo(place: readonly [number, number, number], pane = 0): void {
+    this.camera.flyTo(new Vector3(...place), this.cloths.facingAt(new Vector3(...place), pane));
+    this.lightSubject();
+    this.wake();
+  }
+
+  /** Where the level cut through a place, as the eye sees it, meets cloth and bodies. */
+  section(place: readonly [number, number, number], radius: number, pane = 0): Section {
+    const axes = axesOf(this.camera.eye);
+    const at = new Vector3(...place);
+    const all = (shapes: { points: Float32Array; triangles: Uint32Array }[]) => shapes.flatMap(({ points, triangles }) => cut(points, triangles, at, radius, axes));
+    return { cloth: all(this.cloths.inPane(pane)), body: all(this.bodies.shapes()) };
   }
 
   showPerson(visible: boolean): void {

@@ -48,6 +48,7 @@ export const keys = {
   reading: (id: number, revision: number) => ["reading", id, revision] as const,
   takes: (id: number) => ["takes", id] as const,
   pulse: (take: number) => ["pulse", take] as const,
+  mending: (take: number) => ["mending", take] as const,
   deliveries: (id: number) => ["deliveries", id] as const,
   workroom: ["workroom"] as const,
   swatches: ["swatches"] as const,

@@ -65,6 +65,8 @@ export interface Room {
   less: string | null;
   /** Whether a line is drawn on the cloth, and the values at its start and its end. */
   line: readonly [number, number] | null;
+  /** The take on the Mend bench, which opens from the Takes bench; null when it is closed. */
+  mending: number | null;
   /** Whose keys the tape shows. */
   lane: string | null;
   theme: Theme;
@@ -110,6 +112,7 @@ export const useRoom = create<Room>((set) => ({
   brush: { radius_mm: 40, strength: 1, softness: 0.5, mode: "add", amount: 1, through: false, mirrored: false },
   less: null,
   line: null,
+  mending: null,
   lane: null,
   theme: rememberedTheme(),
   sheet: false,

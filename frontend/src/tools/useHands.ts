@@ -9,6 +9,7 @@ import type { ShownPin } from "../stage/marks/hands";
 import { weightsIn } from "../stage/picking";
 import type { Scenery } from "../stage/scenery";
 import type { Stage } from "../stage/stage";
+import { within } from "./within";
 import { type DrawHost, DrawTool } from "./drawTool";
 import { HandTool, type Spot } from "./handTool";
 
@@ -184,14 +185,4 @@ function speeds(before: Float32Array, now: Float32Array): Float32Array {
   return Float32Array.from({ length: now.length / 3 }, (_, v) =>
     Math.hypot((now[3 * v] as number) - (before[3 * v] as number), (now[3 * v + 1] as number) - (before[3 * v + 1] as number), (now[3 * v + 2] as number) - (before[3 * v + 2] as number)),
   );
-}
-
-/** Whether a place lies within a line that was drawn around (even-odd rule). */
-export function within(corners: readonly (readonly [number, number])[], x: number, y: number): boolean {
-  let inside = false;
-  for (const [k, [ax, ay]] of corners.entries()) {
-    const [bx, by] = corners[(k + 1) % corners.length] as readonly [number, number];
-    if (ay > y !== by > y && x < ax + ((y - ay) * (bx - ax)) / (by - ay)) inside = !inside;
-  }
-  return inside;
 }

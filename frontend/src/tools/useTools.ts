@@ -11,6 +11,7 @@ import { useFaulty } from "./useFaulty";
 import { useHandle } from "./useHandle";
 import { useHands } from "./useHands";
 import { useLeavingOut } from "./useLeavingOut";
+import { useMendRegion } from "./useMendRegion";
 import { useTapes } from "./useTapes";
 
 export interface Tools {
@@ -29,8 +30,9 @@ export function useTools(stage: Stage | null, scenery: Scenery | null, shot: Sho
   useFaulty(stage, shot, garment);
   const tapes = useTapes(stage, shot, reading, garment);
   const hands = useHands(stage, scenery, shot, setDrawn);
+  const region = useMendRegion(stage, scenery, setDrawn);
   useEffect(() => {
-    pointer?.setTools([leaving, handle, choosing, chalk, tapes, hands].filter((tool) => tool !== null));
-  }, [pointer, leaving, handle, choosing, chalk, tapes, hands]);
+    pointer?.setTools([leaving, handle, choosing, chalk, tapes, hands, region].filter((tool) => tool !== null));
+  }, [pointer, leaving, handle, choosing, chalk, tapes, hands, region]);
   return { pointer, drawn };
 }

@@ -10,6 +10,7 @@ import { useGarmentAtHand } from "../state/garment";
 import { atRest, describe } from "../stage/description";
 import { DrapeBar } from "./DrapeBar";
 import { LookBar } from "./LookBar";
+import { MendView } from "./MendView";
 import { type Failed, PaneNotes } from "./PaneNotes";
 import { Scenery } from "../stage/scenery";
 import { Stage } from "../stage/stage";
@@ -27,10 +28,12 @@ export interface StageViewProps {
   reading: Reading | undefined;
   failed: Failed | null;
   shown: Take[];
+  /** Takes whose frames are kept at hand. */
+  ready: Take[];
 }
 
 /** The shot in 3D: the largest thing on the screen. */
-export function StageView({ shot, reading, failed, shown }: StageViewProps) {
+export function StageView({ shot, reading, failed, shown, ready }: StageViewProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const frameOfCanvas = useRef<HTMLDivElement>(null);
   const [built, setBuilt] = useState<{ stage: Stage; scenery: Scenery } | null>(null);
@@ -77,7 +80,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
     };
   }, []);
 
-  const description = useMemo(() => describe(shot, reading, shown, bench, understudy), [shot, reading, shown, bench, understudy]);
+  const description = useMemo(() => describe(shot, reading, shown, bench, understudy, ready), [shot, reading, shown, bench, understudy, ready]);
   useEffect(() => {
     if (description !== null) built?.scenery.set(description);
   }, [built, description]);
@@ -146,6 +149,7 @@ export function StageView({ shot, reading, failed, shown }: StageViewProps) {
       <LookBar />
       <ViewCards />
       <DrapeBar />
+      <MendView stage={built?.stage ?? null} shot={shot} />
       <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />
     </Box>
   );

@@ -6,7 +6,7 @@ import sys
 
 from . import environment
 
-environment.prepare(alone="sim" in sys.argv[1:2])
+environment.prepare(alone=sys.argv[1:2] in (["sim"], ["mend"]))
 
 import json  # noqa: E402
 import time  # noqa: E402
@@ -102,6 +102,48 @@ def drape(
         raise typer.Exit(1) from None
     rest = "at rest" if report["at_rest"] else "not at rest yet"
     typer.echo(f"{out}: {rest} after {report['steps']} steps, {report['seconds']:.1f} s of cloth time")
+
+
+@app.command()
+def mend(
+    shot: Annotated[Path, typer.Argument(help="The shot file, JSON")],
+    cache: Annotated[
+        list[str], typer.Option(help="A garment's cache: NAME=PATH, or a folder with all of them")
+    ],
+    out: Annotated[Path, typer.Option(help="Folder for the mended caches and mend.json")],
+    mend_all: Annotated[
+        bool, typer.Option("--all", help="Mend all that can be mended; else snags are listed")
+    ] = False,
+    unit: Annotated[str, typer.Option(help="Of the caches: m, dm, cm, mm, in or ft")] = "m",
+    up: Annotated[str, typer.Option(help="Of the caches: y, z or x")] = "y",
+    starts_at: Annotated[
+        int | None, typer.Option(help="Frame of the first sample, where a cache does not say")
+    ] = None,
+    threads: Annotated[int | None, typer.Option(min=1, help="At most what the machine has")] = None,
+    format: Annotated[str, typer.Option(help="pc2, mdd, abc or usd")] = "pc2",  # noqa: A002
+) -> None:
+    """Find every snag of a cache, and mend it with proof. Ends with 3 when a snag is left."""
+    from ..session.bringing import HowRead
+    from .mending import MendRequest, mend_shot
+
+    try:
+        if up not in ("x", "y", "z"):
+            raise ShotError(f"'{up}' is no axis", where="--up", remedy="Use x, y or z")
+        environment.use_threads(threads)
+        how = HowRead(unit, up, starts_at)
+        report = mend_shot(MendRequest(shot, tuple(cache), out, how, mend_all, _ending(format)), typer.echo)
+    except NeedleError as error:
+        typer.echo(f"needle: {error.line()}", err=True)
+        raise typer.Exit(1) from None
+    left = report["snags_left"]
+    typer.echo(f"{out}: {len(report['remedies'])} remedies, {len(left)} snags left, {report['seconds']:.1f} s")
+    for one in left:
+        where = f" at the {one['where']}" if one["where"] else ""
+        typer.echo(
+            f"  {one['kind']}{where}, frames {one['first']} to {one['last']}: {one['why'] or 'not tried'}"
+        )
+    if left:
+        raise typer.Exit(3)
 
 
 def _range(text: str | None) -> tuple[int, int] | None:

@@ -19,10 +19,11 @@ from ..core.model.mesh import Mesh
 from ..core.model.motion import FrameSource
 from ..core.model.units import metres_per
 from ..formats.registry import CacheTiming, write_cache
+from ..formats.report.mending import accepted_by
 from ..formats.shot_file.assemble import making_alone
 from ..formats.shot_file.document import ShotFile
 from ..session.opened import opened
-from ..store import deliveries, takes
+from ..store import deliveries, mending, takes
 from ..store.errors import FencedError
 from ..store.models import Delivery, DeliveryState, Take
 from ..store.session import Store
@@ -74,7 +75,8 @@ def _written(
             "file": str(path), "frames": str(work / FRAMES), "shot": str(folder / "shot.json"),
             "garment": delivery.garment, "wanted": asdict(wanted), "shot_frames": [take.first, take.last],
         }  # fmt: skip
-        return [*_verified(verify, order), _clean(_records(store, take, delivery.garment, wanted))]
+        clean = _clean(_records(store, take, delivery.garment, wanted))
+        return [*_verified(verify, order), clean, *_mended(store, take, delivery.garment, wanted)]
 
 
 def write_source(path: Path, source: FrameSource, wanted: Wanted) -> None:
@@ -113,6 +115,44 @@ def _verified(verify: Sequence[str], order: dict[str, Any]) -> list[dict[str, An
         last = (done.stderr.strip().splitlines() or ["it ended without a word"])[-1]
         raise ShotError(f"the written file could not be read back ({last[:200]})", remedy="Try another format")
     return list(json.loads(done.stdout))
+
+
+def _mended(store: Store, take: Take, garment: str, wanted: Wanted) -> list[dict[str, Any]]:
+    """What was mended in a take, what was accepted as it is and with which word, and what is left."""
+    with store.begin() as session:
+        found, steps = mending.snag_list(session, take.id), mending.remedies(session, take.id)
+        done = [one for one in steps if one.state == "kept" and one.is_on]
+        said = [f"{one.verb}: {one.said}, {_crossings(one.proof)}" for one in done]
+        snags = [] if found is None or found.state != "ready" else list(found.snags)
+        accepted = [] if found is None else list(found.accepted)
+    checks = []
+    if take.mends is not None:
+        text = f"{len(done)} remedies: {'; '.join(said)}" if said else "no remedy is laid over this take"
+        checks.append({"name": "Mended", "said": text, "good": True})
+    if not snags and found is None:
+        return checks
+    own = [
+        s for s in snags if s["garment"] == garment and s["first"] <= wanted.last and s["last"] >= wanted.first
+    ]
+    words = [accepted_by(one, accepted) for one in own]
+    kept = [f"{_told(one)}, accepted: {word}" for one, word in zip(own, words, strict=True) if word is not None]
+    left = [_told(one) for one, word in zip(own, words, strict=True) if word is None]
+    text = f"{len(left)} left{': ' + '; '.join(left) if left else ''}"
+    if kept:
+        text += f"; {len(kept)} accepted: {'; '.join(kept)}"
+    checks.append({"name": "Snags", "said": text, "good": True, "note": bool(left)})
+    return checks
+
+
+def _told(snag: dict[str, Any]) -> str:
+    where = f" at the {snag['where']}" if snag["where"] else ""
+    return f"{snag['kind']}{where}, frames {snag['first']} to {snag['last']}, {snag['depth_mm']:.1f} mm"
+
+
+def _crossings(proof: dict[str, Any] | None) -> str:
+    if proof is None:
+        return "not proven"
+    return f"crossings {sum(proof['before'])} before, {sum(proof['after'])} after"
 
 
 def _clean(records: list[dict[str, Any]]) -> dict[str, Any]:

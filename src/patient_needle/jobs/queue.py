@@ -11,6 +11,7 @@ from ..store.session import Store
 
 RUNS, SHORT = "runs", "short"
 RUN_TAKE, WRITE_DELIVERY = "run_take", "write_delivery"
+LOOK_FOR_SNAGS, DO_REMEDY, COMPOSE, BRING_IN = "look_for_snags", "do_remedy", "compose", "bring_in"
 
 _app = procrastinate.App(connector=SyncPsycopgConnector())
 
@@ -23,6 +24,26 @@ def queue_take(session: Session, take_id: int) -> None:
 def queue_delivery(session: Session, delivery_id: int) -> None:
     """Let a worker write and check a delivery."""
     _defer(session, WRITE_DELIVERY, SHORT, delivery_id=delivery_id)
+
+
+def queue_snags(session: Session, take_id: int) -> None:
+    """Let a worker look for the snags of a take."""
+    _defer(session, LOOK_FOR_SNAGS, SHORT, take_id=take_id)
+
+
+def queue_remedy(session: Session, remedy_id: int) -> None:
+    """Let a worker do a remedy."""
+    _defer(session, DO_REMEDY, SHORT, remedy_id=remedy_id)
+
+
+def queue_compose(session: Session, take_id: int, again: int) -> None:
+    """Let a worker lay a take's remedies over each other anew; again: the remedy that was changed."""
+    _defer(session, COMPOSE, SHORT, take_id=take_id, again=again)
+
+
+def queue_bring_in(session: Session, take_id: int) -> None:
+    """Let a worker read the caches of a take that is brought in."""
+    _defer(session, BRING_IN, SHORT, take_id=take_id)
 
 
 def _defer(session: Session, task: str, queue: str, **arguments: int) -> None:
@@ -41,18 +62,32 @@ def requeue_lost(session: Session) -> list[tuple[str, int]]:
     for table, states, task, key, queue in (
         ("takes", ("waiting", "running"), RUN_TAKE, "take_id", queue_take),
         ("deliveries", ("waiting", "writing"), WRITE_DELIVERY, "delivery_id", queue_delivery),
+        ("snag_lists", ("waiting", "looking"), LOOK_FOR_SNAGS, "take_id", queue_snags),
+        ("remedies", ("waiting", "working"), DO_REMEDY, "remedy_id", queue_remedy),
     ):
+        number = "take_id" if table == "snag_lists" else "id"
+        own = " and takes.origin->>'kind' is distinct from 'brought in'" if table == "takes" else ""
         found = session.scalars(
             text(
-                f"select id from {table} where state = any(:states) and not exists ("
+                f"select {number} from {table} where state = any(:states) and not exists ("
                 "select 1 from procrastinate_jobs where task_name = :task and status in ('todo', 'doing')"
-                f" and (args->>'{key}')::int = {table}.id)"
+                f" and (args->>'{key}')::int = {table}.{number}){own}"
             ),
             {"states": list(states), "task": task},
         ).all()
-        for number in found:
-            queue(session, number)
-            lost.append((table, number))
+        for one in found:
+            queue(session, one)
+            lost.append((table, one))
+    for one in session.scalars(
+        text(
+            "select id from takes where state in ('waiting', 'running') and origin->>'kind' = 'brought in'"
+            " and not exists (select 1 from procrastinate_jobs where task_name = :task"
+            " and status in ('todo', 'doing') and (args->>'take_id')::int = takes.id)"
+        ),
+        {"task": BRING_IN},
+    ).all():
+        queue_bring_in(session, one)
+        lost.append(("takes", one))
     return lost
 
 

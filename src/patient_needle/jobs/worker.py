@@ -20,7 +20,18 @@ from ..session.busy import fitting_moves
 from ..store import blobs, events
 from ..store.session import Store
 from .delivery_run import write_delivery
-from .queue import RUN_TAKE, RUNS, SHORT, WRITE_DELIVERY, requeue_lost
+from .mend_run import bring_take_in, compose, do_remedy, look_for_snags
+from .queue import (
+    BRING_IN,
+    COMPOSE,
+    DO_REMEDY,
+    LOOK_FOR_SNAGS,
+    RUN_TAKE,
+    RUNS,
+    SHORT,
+    WRITE_DELIVERY,
+    requeue_lost,
+)
 from .take_run import run_take
 
 log = structlog.get_logger()
@@ -57,6 +68,22 @@ async def _serve(store: Store, chosen: WorkerSettings) -> None:
     @app.task(name=WRITE_DELIVERY, queue=SHORT)
     def _write_delivery(delivery_id: int) -> None:
         write_delivery(store, delivery_id, chosen.verify)
+
+    @app.task(name=LOOK_FOR_SNAGS, queue=SHORT)
+    def _look_for_snags(take_id: int) -> None:
+        look_for_snags(store, take_id)
+
+    @app.task(name=DO_REMEDY, queue=SHORT)
+    def _do_remedy(remedy_id: int) -> None:
+        do_remedy(store, remedy_id)
+
+    @app.task(name=COMPOSE, queue=SHORT)
+    def _compose(take_id: int, again: int) -> None:
+        compose(store, take_id, again)
+
+    @app.task(name=BRING_IN, queue=SHORT)
+    def _bring_in(take_id: int) -> None:
+        bring_take_in(store, take_id)
 
     async with app.open_async():
         working = asyncio.create_task(

@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from .errors import MissingError
-from .models import Blob, BlobChunk, Delivery, Frame, RevisionFile, Upload
+from .models import Blob, BlobChunk, Delivery, Frame, Remedy, RevisionFile, SnagList, Upload
 
 CHUNK = 1 << 20  # bytes
 
@@ -102,4 +102,7 @@ def sweep(session: Session) -> int:
 
 def _unused() -> list[ColumnElement[bool]]:
     """What must hold of a blob that nothing refers to."""
-    return [~exists().where(table.sha == Blob.sha) for table in (RevisionFile, Frame, Delivery, Upload)]
+    return [
+        ~exists().where(table.sha == Blob.sha)
+        for table in (RevisionFile, Frame, Delivery, Upload, SnagList, Remedy)
+    ]

@@ -3,6 +3,7 @@
 shots ─< revisions ─< revision_files >─ blobs ─< blob_chunks
   └────< takes ─< frames >─ blobs
            ├────< checkpoints
+           ├─── snag_lists >─ blobs, ────< remedies >─ blobs (of a take that mends another)
            └────< deliveries >─ blobs
 uploads >─ blobs (brought in, not yet part of a revision)
 readings (what was read from a revision's files)      events (what changed, for whoever is looking)
@@ -180,7 +181,8 @@ class Take(Base):
 
     lease: raised by every worker that takes it up; only the holder of the latest may write. wanted: "run" or
     "stop". done of total frames, over all garments. fault: what, where, remedy. made_with: versions,
-    processor and engine of the worker that began it.
+    processor and engine of the worker that began it. origin: None for a take that was simulated; how it was
+    brought in or mended; mends: the take that this one mends.
     """
 
     __tablename__ = "takes"
@@ -203,6 +205,8 @@ class Take(Base):
     made_with: Mapped[dict[str, Any] | None]
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
     seen_at: Mapped[datetime | None]
+    origin: Mapped[dict[str, Any] | None]
+    mends: Mapped[int | None] = mapped_column(ForeignKey("takes.id"), index=True)
     __table_args__ = (
         ForeignKeyConstraint(
             ["shot_id", "number"], ["revisions.shot_id", "revisions.number"], ondelete="CASCADE"
@@ -254,6 +258,52 @@ class Delivery(Base):
     file_name: Mapped[str] = mapped_column(String(160))
     sha: Mapped[str | None] = mapped_column(SHA, ForeignKey("blobs.sha"), index=True)
     made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class SnagList(Base):
+    """The snags of a take as they were found last.
+
+    state: waiting -> looking -> ready | failed; share: how far looking is. counts: by frame, pairs that cross.
+    accepted: snags that somebody accepted, each with a word. sha: the marks of all frames.
+    """
+
+    __tablename__ = "snag_lists"
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"), primary_key=True)
+    state: Mapped[str] = mapped_column(String(16), default="waiting")
+    lease: Mapped[int] = mapped_column(default=0)
+    share: Mapped[float] = mapped_column(default=0.0)
+    snags: Mapped[list[Any]] = mapped_column(default=list)
+    counts: Mapped[list[Any]] = mapped_column(default=list)
+    accepted: Mapped[list[Any]] = mapped_column(default=list)
+    fault: Mapped[dict[str, Any] | None]
+    sha: Mapped[str | None] = mapped_column(SHA, ForeignKey("blobs.sha"), index=True)
+    __table_args__ = (CheckConstraint("state in ('waiting', 'looking', 'ready', 'failed')", name="state"),)
+
+
+class Remedy(Base):
+    """One step of a mended take, in the order of its id.
+
+    asked: snag or region, span and settings; state: waiting -> working -> kept | proposal (no better,
+    laid over only when somebody takes it) | failed. sha: what it changes. is_on: whether it is laid over.
+    """
+
+    __tablename__ = "remedies"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"), index=True)
+    verb: Mapped[str] = mapped_column(String(24))
+    said: Mapped[str] = mapped_column(String(200))
+    asked: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(String(16), default="waiting")
+    is_on: Mapped[bool] = mapped_column(default=True)
+    lease: Mapped[int] = mapped_column(default=0)
+    share: Mapped[float] = mapped_column(default=0.0)
+    proof: Mapped[dict[str, Any] | None]
+    fault: Mapped[dict[str, Any] | None]
+    sha: Mapped[str | None] = mapped_column(SHA, ForeignKey("blobs.sha"), index=True)
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    __table_args__ = (
+        CheckConstraint("state in ('waiting', 'working', 'kept', 'proposal', 'failed')", name="state"),
+    )
 
 
 class Event(Base):

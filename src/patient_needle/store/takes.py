@@ -190,6 +190,10 @@ def go_on(session: Session, take_id: int, last: int | None, garments: int) -> Ta
         raise ConflictError(
             f"'{take.name}' already goes to frame {take.last}", remedy="Give a later frame, or make a new take"
         )
+    if take.origin is not None:
+        raise ConflictError(
+            f"'{take.name}' was not simulated, so that it cannot go on", remedy="Make a new take"
+        )
     if take.state is TakeState.FINISHED and (last is None or last == take.last):
         raise ConflictError(f"'{take.name}' is finished", remedy="Give a later last frame to extend it")
     take.last = take.last if last is None else last
@@ -212,6 +216,9 @@ def remove(session: Session, take_id: int) -> None:
     take = _locked(session, take_id)
     if take.state is TakeState.RUNNING:
         raise ConflictError(f"'{take.name}' is running", remedy="Stop it first")
+    mended = session.scalar(select(Take.name).where(Take.mends == take_id).limit(1))
+    if mended is not None:
+        raise ConflictError(f"'{mended}' mends '{take.name}'", remedy="Delete that take first")
     session.delete(take)
     session.flush()
     blobs.sweep(session)

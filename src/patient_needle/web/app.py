@@ -7,7 +7,7 @@ from typing import Any
 
 from apiflask import APIFlask
 
-from ..web import deliveries, fittings, front, problems, shots, takes, workroom
+from ..web import deliveries, fittings, front, mending, problems, shots, takes, workroom
 from . import guards
 from .guards import BoundedJson, JsonRequest
 from .services import Services
@@ -27,7 +27,7 @@ def create_app(house: Services | None) -> APIFlask:
         house.events.start()
     guards.register(app)
     problems.register(app)
-    for room in (workroom, shots, fittings, takes, deliveries):
+    for room in (workroom, shots, fittings, takes, mending, deliveries):
         app.register_blueprint(room.blueprint)
     app.register_blueprint(front.blueprint)
     return app

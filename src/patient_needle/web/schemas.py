@@ -553,7 +553,9 @@ class TakeSummary(BaseModel):
 
 
 class Take(BaseModel):
-    """A take. stale: what has changed since it was made, in words; empty when nothing has."""
+    """A take. stale: what has changed since it was made, in words; empty when nothing has. origin: how it came
+    about; mends: the take that it mends.
+    """
 
     id: int
     shot: int
@@ -575,6 +577,9 @@ class Take(BaseModel):
     bytes: int
     stale: list[str]
     garments: list[TakeSummary]
+    origin: Literal["simulated", "brought in", "mended"] = "simulated"
+    mends: int | None = None
+    version: int = Field(default=0, description="rises when frames that were there already change")
 
 
 class Pace(BaseModel):
@@ -702,3 +707,143 @@ class BookSwatch(BaseModel):
 
     said: str
     fabric: FabricRecord
+
+
+class BringInCache(_Given):
+    """One garment's cache: files by name with their SHA-256 (one, or numbered OBJ files), and how it is read.
+    starts_at: the frame of its first sample, where its format does not say it.
+    """
+
+    garment: Name
+    files: dict[str, str] = Field(min_length=1, max_length=5000)
+    unit: Literal["m", "dm", "cm", "mm", "in", "ft"] = "m"
+    up: Literal["y", "z", "x"] = "y"
+    starts_at: Frame | None = None
+
+
+class BringIn(_Given):
+    """A take made of caches from elsewhere, one for each garment."""
+
+    name: Name | None = None
+    caches: list[BringInCache] = Field(min_length=1, max_length=100)
+
+
+class Snag(BaseModel):
+    """A fault of a take: what, where, over which frames. accepted: the word with which somebody accepted it."""
+
+    key: str
+    kind: str
+    garment: str
+    with_what: str
+    where: str
+    first: int
+    last: int
+    worst: int
+    depth: float = Field(description="m")
+    area: float = Field(description="m2")
+    place: list[float] = Field(description="m, at the worst frame")
+    pairs: int
+    strain: float
+    vertices: int
+    also: list[str]
+    why: str
+    accepted: str | None
+
+
+class Proof(BaseModel):
+    """What a remedy did: pairs that cross by frame before and after; faults: vertices by kind, the same."""
+
+    frames: list[int]
+    before: list[int]
+    after: list[int]
+    faults: dict[str, list[int]]
+    furthest: float = Field(description="m")
+    join: float = Field(description="m/s, by how much the sharpest change of velocity grew at the joins")
+    usual: float = Field(description="m/s, what 99 % of the take's own changes stay below there")
+    accepted: bool
+    why: str
+
+
+class Remedy(BaseModel):
+    """A step of a mended take."""
+
+    id: int
+    verb: str
+    said: str
+    first: int | None
+    last: int | None
+    state: Literal["waiting", "working", "kept", "proposal", "failed"]
+    is_on: bool
+    share: float
+    proof: Proof | None
+    fault: Fault | None
+
+
+class Mending(BaseModel):
+    """A take on the Mend bench. state: of looking for snags; counts: frame and pairs that cross, of each."""
+
+    take: int
+    mends: int | None
+    state: Literal["never", "waiting", "looking", "ready", "failed"]
+    share: float
+    fault: Fault | None
+    snags: list[Snag]
+    counts: list[list[int]]
+    remedies: list[Remedy]
+
+
+class RemedyAsk(_Given):
+    """A remedy to do. verb "choose for me" mends one snag, "mend all" every one that is not accepted.
+
+    snag: its key; or garment and vertices: a region that was drawn. first, last, join: the span and the frames
+    over which it comes in and goes out; the snag's own if left out. The other figures are read by some verbs.
+    """
+
+    verb: Literal[
+        "ease out",
+        "untangle",
+        "run again here",
+        "roomier",
+        "smooth in time",
+        "smooth the cloth",
+        "calm",
+        "choose for me",
+        "mend all",
+    ]
+    snag: str | None = Field(default=None, max_length=400)
+    garment: Name | None = None
+    vertices: list[int] | None = Field(default=None, max_length=200_000)
+    first: Frame | None = None
+    last: Frame | None = None
+    join: int = Field(default=4, ge=0, le=48)
+    wider: float = Field(default=1.0, ge=0.2, le=5)
+    grip: float | None = Field(default=None, ge=0, le=0.999)
+    patience: Patience | None = None
+    clearance: float = Field(default=1.0, ge=0, le=10, description="factor on the colliders' clearance there")
+    friction: float = Field(default=1.0, ge=0, le=10, description="factor on friction there")
+    fabric: Name | None = Field(default=None, description="of the swatch book, for the garment there")
+    without: list[Name] = Field(default=[], max_length=100, description="holds that are left out")
+    drawn_in_mm: float = Field(default=4.0, ge=0, le=50)
+    room_mm: float | None = Field(default=None, ge=0, le=50)
+    strength: float = Field(default=1.0, ge=0, le=20)
+    amount: float = Field(default=0.5, ge=0, le=1)
+
+
+class RemedyChange(_Given):
+    """Lay a remedy over its take or not; or take a proposal although it is not proven better."""
+
+    is_on: bool | None = None
+    take_it: bool = False
+
+
+class AcceptSnag(_Given):
+    """Accept a snag as it is, with a word why."""
+
+    key: str = Field(max_length=400)
+    word: str = Field(min_length=1, max_length=200)
+
+
+class TakeBackSnag(_Given):
+    """A snag that is accepted no more."""
+
+    key: str = Field(max_length=400)

@@ -47,6 +47,8 @@ def described(session: Session, found: list[Take]) -> list[schemas.Take]:
             fault=None if t.fault is None else schemas.Fault(**t.fault), made_at=t.made_at,
             bytes=sizes.get(t.id, 0), stale=stale.get(t.number, []),
             garments=[_summary(t, f) for f in figures.get(t.id, [])],
+            origin="simulated" if t.origin is None else t.origin["kind"], mends=t.mends,
+            version=0 if t.origin is None else t.lease,
         )
         for t in found
     ]  # fmt: skip

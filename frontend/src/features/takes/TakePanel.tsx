@@ -24,7 +24,7 @@ export function TakePanel({ shot, take }: { shot: Shot; take: Take }) {
     <Panel label={take.name}>
       <TakeName shot={shot} take={take} />
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
-        {patienceSaid[take.patience] ?? take.patience} · {take.first} to {take.last} · {when(take.made_at)} · {bytes(Math.max(1, take.bytes))}
+        {take.origin === "simulated" ? (patienceSaid[take.patience] ?? take.patience) : take.origin} · {take.first} to {take.last} · {when(take.made_at)} · {bytes(Math.max(1, take.bytes))}
       </Typography>
       <Typography sx={{ fontSize: 12.5, fontWeight: 600 }}>{takeState(take)}</Typography>
       <Running take={take} />
@@ -231,8 +231,18 @@ function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
           Stop
         </Small>
       )}
-      {!running && <GoOn shot={shot} take={take} />}
-      <BeginFrom shot={shot} take={take} />
+      {!running && take.state === "finished" && (
+        <Small
+          label={`Mend ${take.name}`}
+          act={() => {
+            set({ mending: take.id, shown: [take.id], follow: false });
+          }}
+        >
+          Mend
+        </Small>
+      )}
+      {!running && take.origin === "simulated" && <GoOn shot={shot} take={take} />}
+      {take.origin === "simulated" && <BeginFrom shot={shot} take={take} />}
       {take.state !== "running" && (
         <Small
           label={sure ? `Really delete ${take.name}` : `Delete ${take.name}`}

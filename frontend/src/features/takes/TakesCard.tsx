@@ -14,6 +14,7 @@ import { failedEdits, useEdit, usePaces, usePending, useRun } from "../../state/
 import { useRoom } from "../../state/room";
 import { Card, Section } from "../../ui/Card";
 import { AirAndTime } from "./AirAndTime";
+import { BringTakeIn } from "./BringTakeIn";
 import { DressingOrder } from "./DressingOrder";
 import { TakePanel } from "./TakePanel";
 
@@ -105,6 +106,7 @@ export function TakesCard({ shot, reading, takes }: { shot: Shot; reading: Readi
             None yet. The first look of this shot takes a few minutes; frames can be watched as they come.
           </Typography>
         )}
+        <BringTakeIn shot={shot} />
         {takes.map((take) => (
           <TakePanel key={take.id} shot={shot} take={take} />
         ))}

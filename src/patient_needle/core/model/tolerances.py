@@ -104,7 +104,10 @@ SAME_SIDE_COSINE = 0.5  # between a place's facing and a triangle's that is stil
 
 # Snags of a take.
 CRUMPLED = 0.3  # least singular value of a triangle's deformation: cloth folds long before it shrinks so far
-FOLDED_COSINE, FOLDED_NEIGHBOURS = -0.7, 3  # a triangle turned against so many neighbours is no fold of the cloth
+FOLDED_COSINE, FOLDED_NEIGHBOURS = (
+    -0.7,
+    3,
+)  # a triangle turned against so many neighbours is no fold of the cloth
 OFF_HOLD, OFF_HOLD_SPACING = 2e-3, 0.25  # m, and of the spacing: float32 and another rate's cubic stay below
 JUMP, JUMP_SPACING = 6e-3, 0.8  # m, and of the spacing: less is not seen as a pop at 24 frames a second
 JUMP_SHARE = 2.0  # times what the place jumps at most around: cloth in a gust flaps far every third frame
@@ -137,7 +140,9 @@ CALM_GRIP, CALM_PAD = 0.8, 24  # how firmly a calmed take is drawn; frames the f
 PROOF_BESIDE, PROOF_JOIN = 3, 6  # frames beside a remedy that are looked at; that tell a take's usual motion
 MEND_ALL_TURNS = 200  # remedies in one mending of everything, at most
 MEND_BRIDGED = 16  # frames of a fault that a curve from before to after it may bridge, as a guide
-MEND_EASE_MOST = 40_000  # vertices times frames: larger places are run again, which is as fast and holds the cloth
+MEND_EASE_MOST = (
+    40_000  # vertices times frames: larger places are run again, which is as fast and holds the cloth
+)
 ROOM_LIFT = 1e-4  # m of clearance that is left at least where room is made
 
 # Deliveries. float32 keeps seven digits: 0.01 mm leaves room for a point ten metres from the origin.

@@ -103,7 +103,9 @@ def _near(a: Points, b: Points) -> bool:
     return bool(((a.max(axis=0) >= b.min(axis=0)) & (b.max(axis=0) >= a.min(axis=0))).all())
 
 
-def sunk_triangles(triangles: Triangles, points: Points, crossed: Indices, body: Triangles, around: Points) -> Indices:
+def sunk_triangles(
+    triangles: Triangles, points: Points, crossed: Indices, body: Triangles, around: Points
+) -> Indices:
     """Cloth triangles that lie inside the body and do not cross it, as indices.
 
     A piece of cloth that does not cross the body lies on one side of it: one point is asked for each piece.

@@ -1,9 +1,9 @@
 """Run again here: a region is simulated over a span, with everything around it prescribed from the take.
 
-Vertices of the region are drawn to a guide, the take itself or one made from it: firmly where the region or the
-span ends, as loosely as asked in its middle. So the new motion joins the old one in position and velocity. What
-is simulated starts from a frame before the span, in which cloth is on the right side, and passes through nothing
-from there on.
+Vertices of the region are drawn to a guide, the take itself or one made from it: firmly where the region or
+the span ends, as loosely as asked in its middle. So the new motion joins the old one in position and velocity.
+What is simulated starts from a frame before the span, in which cloth is on the right side, and passes through
+nothing from there on.
 """
 
 from __future__ import annotations
@@ -45,7 +45,7 @@ from ..run.inputs import FrameInputs
 from ..run.outfit_run import OutfitRun
 from ..run.release import caught_by, find_crossings, parts_near, rearmed, released_after, turned
 from ..run.start import crossing_cloth, untangled
-from .footage import Footage, Patch, Region, Span, smooth
+from .footage import Footage, Patch, Region, Span, quiet, smooth
 
 Told = Callable[[float], None]
 
@@ -93,7 +93,7 @@ class Again:
 
 def run_again(
     footage: Footage, region: Region, span: Span, again: Again, *, guide: NDArray[np.float32] | None = None,
-    told: Told = lambda share: None,  # noqa: ARG005
+    told: Told = quiet,
 ) -> Patch:  # fmt: skip
     """Simulate a region over a span. guide (f, n, 3) m: where it is drawn to, the footage's own if left out.
 
@@ -158,14 +158,12 @@ class _Simulation:
         whole = at_rest(footage.at(frame), len(self._run.colliders.rank), taken)
         state = whole if self._moving is None else self._moving.state(whole)
         state = state.replace(positions=points, positions_before=points.copy(), velocities=velocities)
-        return self._released(state, colliders, around)
+        return self._released(state, self._bodies_at_work(frame), around)
 
     def _untangled(self, points: Points, colliders: Colliders, around: Points) -> Points:
         constants, frame = self._constants, self._start
         fixed = self._fixed[self._vertices]
-        surround = Surround(
-            around, around, points[fixed], self._surroundings(frame), held=fixed
-        )
+        surround = Surround(around, around, points[fixed], self._surroundings(frame), held=fixed)
         held = replace(constants.outfit, held=fixed)
         out = untangled(held, constants.engine, points, surround, colliders)
         crossing = crossing_cloth(held, out)
@@ -199,7 +197,9 @@ class _Simulation:
         if not (self._region.weights[free] >= 1.0).all():
             return False
         points = self._footage.at(self._start)
-        found = find_crossings(self._run.outfit, points, self._colliders(self._start), self._bodies(self._start))
+        found = find_crossings(
+            self._run.outfit, points, self._colliders(self._start), self._bodies(self._start)
+        )
         return len(found.itself) + len(found.garments) + len(found.colliders) > 0
 
     def _from_run_in(self, told: Told) -> ClothState:
@@ -250,14 +250,16 @@ class _Simulation:
             state, self._off(frame - 1), self._off(frame), constants.colliders, constants.outfit, before
         )
         done = advance(constants, state, inputs)
-        colliders = self._colliders(frame)
+        colliders = self._bodies_at_work(frame)
         crossings = find_crossings(constants.outfit, done.state.positions, colliders, done.bodies)
         return released_after(done.state, constants.outfit, colliders, done.bodies, crossings)
 
     def _inputs(self, frame: int) -> FrameInputs:
         """What acts in a frame, on the region alone."""
         whole = self._run.driver.inputs(frame)
-        whole = replace(whole, bodies=self._drawn_in(whole.bodies), around=self._roomier(whole.around), unrest=False)
+        whole = replace(
+            whole, bodies=self._drawn_in(whole.bodies), around=self._roomier(whole.around), unrest=False
+        )
         inputs = whole
         if self._moving is not None:
             beside = cast("CachedMotion", self._beside)
@@ -298,6 +300,14 @@ class _Simulation:
 
     def _colliders(self, frame: int) -> Colliders:
         return self._constants.colliders.without(self._off(frame))
+
+    def _bodies_at_work(self, frame: int) -> Colliders:
+        """The colliders but for the cloth beside the region, which lets nothing go."""
+        every = self._colliders(frame)
+        own = every.part < len(self._run.colliders.rank)
+        return replace(
+            every, triangles=every.triangles[own], member=every.member[own], part=every.part[own]
+        )  # fmt: skip
 
     def _off(self, frame: int) -> Flags:
         """Which parts (p,) do not meet cloth; the cloth beside the region always does."""

@@ -47,4 +47,3 @@ def low_passed(values: Points, rate: float, cut: float = CALM_LEAST_CUT) -> Poin
     sections = signal.butter(2, cut, fs=rate, output="sos")
     pad = min(CALM_PAD, len(values) - 1)
     return np.asarray(signal.sosfiltfilt(sections, values, axis=0, padlen=pad))
-

@@ -33,7 +33,7 @@ from ...model.tolerances import (
 )
 from ...model.typed import Flags, Indices, Points, Scalars, Vectors
 from ...solver.outfit import Outfit
-from .footage import Footage, Patch, Region, Span, edge_graph
+from .footage import Footage, Patch, Region, Span, edge_graph, quiet
 
 HISTORY = 24  # frames that are searched for a clean one, either way
 
@@ -49,13 +49,18 @@ class Asked:
 
 
 def least_displacement(
-    asked: Asked, share: Scalars, graph: sparse.csr_matrix, *, time: float = EASE_TIME, cloth: float = EASE_CLOTH
+    asked: Asked,
+    share: Scalars,
+    graph: sparse.csr_matrix,
+    *,
+    time: float = EASE_TIME,
+    cloth: float = EASE_CLOTH,
 ) -> Vectors:
     """The shortest displacements (f, q, 3) m that do what is asked and are smooth.
 
-    share (f, q), 0 where nothing may move, else what is asked is done in full; graph (q, q), the mesh among the vertices, rows that sum to 1. By
-    relaxation with a projection on each half-space (Gauss-Seidel in the sense of C. Cryer, The solution of a
-    quadratic programming problem using systematic overrelaxation, 1971, sweep by sweep).
+    share (f, q), 0 where nothing may move, else what is asked is done in full; graph (q, q), the mesh among the
+    vertices, rows that sum to 1. By relaxation with a projection on each half-space, sweep by sweep (after C. Cryer,
+    The solution of a quadratic programming problem using systematic overrelaxation, 1971).
     """
     frames, count = asked.least.shape
     moved = np.zeros((frames, count, 3))
@@ -73,7 +78,10 @@ def least_displacement(
 
 
 def ease_out(
-    footage: Footage, region: Region, span: Span, told: Callable[[float], None] = lambda share: None  # noqa: ARG005
+    footage: Footage,
+    region: Region,
+    span: Span,
+    told: Callable[[float], None] = quiet,
 ) -> Patch:
     """Ease a region out of everything over a span.
 
@@ -143,7 +151,7 @@ class _Easing:
         footage, worn = self._footage, self._worn
         whole = footage.at(frame)
         whole[self._vertices] = points
-        mine = (self._row >= 0)[worn.triangles].any(axis=1)
+        mine: Flags = np.asarray((self._row >= 0)[worn.triangles].any(axis=1))
         push, times = np.zeros(points.shape), np.zeros(len(points))
         low, high = points.min(axis=0) - worn.spacing, points.max(axis=0) + worn.spacing
         corners = whole[worn.triangles]
@@ -160,7 +168,7 @@ class _Easing:
                 by = EASE_NUDGE * (depth[some] + exits.gap[rows])
                 np.add.at(push, rows, by[:, None] * exits.way[rows])
                 np.add.at(times, rows, 1.0)
-        numbers = np.flatnonzero(near)
+        numbers = np.flatnonzero(near).astype(np.int32)
         cloth = numbers[self_crossing_pairs(whole, worn.triangles[near])]
         cloth = cloth[mine[cloth].any(axis=1)] if len(cloth) else cloth
         if len(cloth):
@@ -223,7 +231,9 @@ def _last_clean(footage: Footage, vertices: Indices, frames: list[int]) -> list[
         return known[frame]
 
     out = []
-    before = next((f for f in range(frames[0] - 1, max(footage.first, frames[0] - HISTORY) - 1, -1) if asked(f)), None)
+    before = next(
+        (f for f in range(frames[0] - 1, max(footage.first, frames[0] - HISTORY) - 1, -1) if asked(f)), None
+    )
     for frame in frames:
         if asked(frame):
             before = frame
@@ -325,8 +335,7 @@ class _Sides:
         lost = max(int((~known & (row > 0)).sum()) for known, row in zip(self._known, share, strict=True))
         if self._around[0].tree is not None and lost:
             raise StartError(
-                f"{lost} vertices lie inside a closed body in every frame around, so that nothing tells which way "
-                "is out",
+                f"{lost} vertices lie inside a closed body in every frame around: nothing tells the way out",
                 where="the region",
                 remedy="Run again here over a longer span, or take that body out of the colliders",
             )
@@ -341,7 +350,9 @@ class _Sides:
         foot = np.einsum("qk,qkj->qj", corners, around.points[around.triangles[nearest]])
         within = around.within(points)
         outward = np.where(within[:, None], foot - points, points - foot)
-        way = np.where((distance > 1e-9)[:, None], outward / np.maximum(distance, 1e-12)[:, None], around.normals[nearest])
+        way = np.where(
+            (distance > 1e-9)[:, None], outward / np.maximum(distance, 1e-12)[:, None], around.normals[nearest]
+        )
         gap = self._factor * around.clearance[nearest] + 0.5 * around.thickness[nearest] + self._half
         short = gap + np.where(within, distance, -distance)
         reference = around.all_normals[self._triangle[row]]

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...contact.intersections import crossing_depths, crossing_pairs
+from ...geometry.closed import inside
 from ...geometry.curves import value_at
 from ...geometry.tree import Tree, build_tree, closest_points, refit
 from ...geometry.triangles import area_vectors, unit
@@ -28,7 +29,6 @@ from ...model.tolerances import (
 from ...model.typed import Flags, Indices, Points, Scalars, Triangles
 from ...solver.diagnostics import edge_strains
 from ...solver.outfit import Outfit
-from ...geometry.closed import inside
 from ..cast.colliders import Colliders
 from ..holds.acting import Moment
 from ..inspect.showing import Body, bodies_of, sunk_triangles
@@ -71,7 +71,9 @@ class Inspector:
         self._run, self._worn = footage.run, footage.worn
         self._bodies = bodies_of(footage.run.plan)
         self._taken = [one.taken(footage.run.plan.first_simulated) for one in footage.run.dressed]
-        self._neighbours = [_neighbours(cloth.topology.sides, len(cloth.triangles)) for cloth in footage.worn.cloths]
+        self._neighbours = [
+            _neighbours(cloth.topology.sides, len(cloth.triangles)) for cloth in footage.worn.cloths
+        ]
         self._trees: dict[int, Tree] = {}
 
     def marks(self, footage: Footage, frame: int) -> list[Mark]:
@@ -89,9 +91,7 @@ class Inspector:
 
     # Bodies.
 
-    def _in_colliders(
-        self, points: Points, colliders: Colliders, around: Points, pairs: Indices
-    ) -> list[Mark]:
+    def _in_colliders(self, points: Points, colliders: Colliders, around: Points, pairs: Indices) -> list[Mark]:
         worn, marks = self._worn, []
         if len(colliders.triangles) == 0:
             return []
@@ -113,7 +113,7 @@ class Inspector:
             mine = pairs[np.isin(pairs[:, 0], own)]
             reach = crossing_depths(points, worn.triangles[mine[:, 0]], around, colliders.triangles[mine[:, 1]])
             _spread(depth, vertices, worn.triangles[mine[:, 0]], reach)
-            caught = _closing(points[vertices], nearest, colliders, around)
+            caught = _closing(nearest, colliders, around)
             member = colliders.member[nearest]
             for which in np.unique(member):
                 for pinched in (False, True):
@@ -143,7 +143,7 @@ class Inspector:
             if body.on is not None and value_at(body.on, frame) < 0.5:
                 continue
             around = body.motion.at(frame)
-            for index, span in enumerate(worn.spans):
+            for index in range(len(worn.cloths)):
                 own = worn.triangles[worn.skin.garment == index]
                 touched, pairs = _shown(body, own, points, around)
                 vertices = np.unique(own[touched]).astype(np.int32)
@@ -207,12 +207,17 @@ class Inspector:
                 corners = triangles[bad]
                 vertices = np.unique(corners).astype(np.int32)
                 depth = np.zeros(len(vertices))
-                _spread(depth, vertices, corners, (1.0 - np.minimum(narrow[bad], 1.0)) * np.sqrt(2 * cloth.areas[bad]))
+                _spread(
+                    depth,
+                    vertices,
+                    corners,
+                    (1.0 - np.minimum(narrow[bad], 1.0)) * np.sqrt(2 * cloth.areas[bad]),
+                )
                 marks.append(Mark(CRUMPLE, index, "", vertices + span.start, depth))
         return marks
 
     def _off_holds(self, points: Points, frame: int) -> list[Mark]:
-        """Welded vertices that are not where their hold has them. Holds that slide or start late are not asked."""
+        """Welded vertices that are not where their hold has them; not of holds that slide or start late."""
         plan, marks = self._run.plan, []
         moment = Moment(frame, frame, frame, plan.first_simulated, plan.frame_rate)
         for index, (dressed, span) in enumerate(zip(self._run.dressed, self._worn.spans, strict=True)):
@@ -237,9 +242,7 @@ class Inspector:
 
 def narrowest(points: Points, triangles: Triangles, rest_inverse: Scalars) -> Scalars:
     """The least singular value (m,) of each triangle's deformation: 1 as made, 0 for a needle."""
-    edges = np.stack(
-        [points[triangles[:, k]] - points[triangles[:, 0]] for k in (1, 2)], axis=2
-    )
+    edges = np.stack([points[triangles[:, k]] - points[triangles[:, 0]] for k in (1, 2)], axis=2)
     moved = edges @ rest_inverse.reshape(-1, 2, 2)
     square = np.einsum("mki,mkj->mij", moved, moved)
     mean = 0.5 * (square[:, 0, 0] + square[:, 1, 1])
@@ -248,7 +251,7 @@ def narrowest(points: Points, triangles: Triangles, rest_inverse: Scalars) -> Sc
 
 
 def _neighbours(sides: Indices, count: int) -> Indices:
-    """The triangles (m, 3) across the edges of each, -1 where there is none; sides (h, 2) of each inner edge."""
+    """The triangles (m, 3) across the edges of each, -1 for none; sides (h, 2) of each inner edge."""
     out, used = np.full((count, 3), -1, np.int32), np.zeros(count, np.int32)
     for a, b in np.concatenate([sides, sides[:, ::-1]]):
         out[a, used[a]] = b
@@ -257,7 +260,7 @@ def _neighbours(sides: Indices, count: int) -> Indices:
 
 
 def _spread(depth: Scalars, vertices: Indices, corners: Indices, values: Scalars) -> None:
-    """Raise the depth of each of `vertices`, in order, to the largest of the values of what it is a corner of."""
+    """Raise the depth of each of `vertices`, in order, to the largest value of what it is a corner of."""
     where = np.searchsorted(vertices, corners)
     where = np.minimum(where, len(vertices) - 1)
     found = vertices[where] == corners
@@ -267,20 +270,20 @@ def _spread(depth: Scalars, vertices: Indices, corners: Indices, values: Scalars
 
 def _touching(triangles: Triangles, vertices: Indices) -> Indices:
     """Which triangles have one of `vertices`."""
-    return np.flatnonzero(np.isin(triangles, vertices).any(axis=1))
+    return np.flatnonzero(np.isin(triangles, vertices).any(axis=1)).astype(np.int32)
 
 
-def _all_sunk(
-    worn: Outfit, points: Points, colliders: Colliders, around: Points, pairs: Indices
-) -> Indices:
+def _all_sunk(worn: Outfit, points: Points, colliders: Colliders, around: Points, pairs: Indices) -> Indices:
     """Cloth triangles that lie inside closed colliders and cross nothing."""
     if len(colliders.enclosing) == 0:
         return np.zeros(0, np.int32)
     return sunk_triangles(worn.triangles, points, np.unique(pairs[:, 0]), colliders.enclosing, around)
 
 
-def _closing(points: Points, nearest: Indices, colliders: Colliders, around: Points) -> Flags:
-    """Which points (q, 3) m have no clean place: the surface nearest to each has sunk into a body."""
+def _closing(nearest: Indices, colliders: Colliders, around: Points) -> Flags:
+    """By the collider triangle nearest to each place (q,): whether it has sunk into a body, so that no place
+    there is clean.
+    """
     corners = colliders.triangles[nearest]
     lifted = around[corners].mean(axis=1) + COVER_LIFT * unit(area_vectors(around, corners))
     return inside(around, colliders.enclosing, lifted)

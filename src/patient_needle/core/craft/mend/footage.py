@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -145,7 +144,7 @@ def region_around(worn: Outfit, chosen: Flags, reach: float, rim: float) -> Regi
 
     Held vertices never change. `ShotError` when nothing is left.
     """
-    away = along_cloth(worn, np.flatnonzero(chosen), reach + rim)
+    away = along_cloth(worn, np.flatnonzero(chosen).astype(np.int32), reach + rim)
     share = np.clip(1.0 - (away - reach) / max(rim, 1e-9), 0.0, 1.0)
     weights = np.where(share >= 1.0, 1.0, share**2 * (3.0 - 2.0 * share))
     weights[worn.held] = 0.0
@@ -180,8 +179,5 @@ def edge_graph(worn: Outfit) -> sparse.csr_matrix:
     return sparse.csr_matrix(sparse.coo_matrix(entries, shape=(worn.count, worn.count)))
 
 
-@dataclass
-class Telling:
-    """How far a remedy is: `at` is called with a share from 0 to 1, and may end it by raising."""
-
-    at: Callable[[float], None] = field(default=lambda share: None)  # noqa: ARG005
+def quiet(_share: float) -> None:
+    """Tell nobody how far it is."""

@@ -9,7 +9,7 @@ from ...model.errors import NeedleError
 from ...model.tolerances import MEND_ALL_TURNS, MEND_BRIDGED, MEND_EASE_MOST
 from ..inspect.snags import IN_THE_BODY, OVERSTRETCH
 from .faults import CRUMPLE, FULL_BODY
-from .footage import Footage, Patch, Region, Span
+from .footage import Footage, Patch, Region, Span, quiet
 from .jumps import JUMPS
 from .proof import Proof, Proven, prove
 from .remedies import (
@@ -28,7 +28,7 @@ from .snags import Marks, TakeSnag, find_marks, find_snags, same_place
 
 @dataclass(frozen=True, eq=False)
 class Way:
-    """A remedy that may mend a snag: its verb, its settings, how much wider than the snag, how long it joins."""
+    """A remedy that may mend a snag: its verb and settings, how much wider than the snag, how long it joins."""
 
     verb: str
     settings: Settings
@@ -69,7 +69,7 @@ class Mended:
 FREE = Settings(grip=0.0)
 
 
-def ways(snag: TakeSnag, footage: Footage) -> tuple[Way, ...]:
+def ways(snag: TakeSnag) -> tuple[Way, ...]:
     """The remedies for a snag, the first to be tried first."""
     frames = snag.frames[1] - snag.frames[0] + 1
     bad = tuple(range(snag.frames[0], snag.frames[1] + 1))
@@ -80,7 +80,9 @@ def ways(snag: TakeSnag, footage: Footage) -> tuple[Way, ...]:
         case "in the body" | "shows through" | "through another garment" | "through itself":
             small = len(snag.vertices) * frames <= MEND_EASE_MOST
             ease = (Way(EASE_OUT, Settings()),) if small else ()
-            untangle = () if snag.kind in (IN_THE_BODY, FULL_BODY) or not small else (Way(UNTANGLE, Settings()),)
+            untangle = (
+                () if snag.kind in (IN_THE_BODY, FULL_BODY) or not small else (Way(UNTANGLE, Settings()),)
+            )
             crushed = OVERSTRETCH in snag.also or CRUMPLE in snag.also
             return (again[0], *ease, *again[1:], *untangle) if crushed else (*ease, *again, *untangle)
         case "pinched":
@@ -104,8 +106,8 @@ def ways(snag: TakeSnag, footage: Footage) -> tuple[Way, ...]:
 
 
 def mend_all(
-    footage: Footage, marks: Marks | None = None, skip: Callable[[TakeSnag], bool] = lambda snag: False,  # noqa: ARG005
-    told: Callable[[str, float], None] = lambda said, share: None,  # noqa: ARG005
+    footage: Footage, marks: Marks | None = None, skip: Callable[[TakeSnag], bool] = lambda _: False,
+    told: Callable[[str, float], None] = lambda *_: None,
 ) -> Mended:  # fmt: skip
     """Mend every snag of a take that `skip` does not leave alone, the worst first.
 
@@ -122,8 +124,9 @@ def mend_all(
         if not open_:
             break
         snag = open_[0]
-        told(f"{snag.kind}, frames {snag.frames[0]} to {snag.frames[1]}", len(steps) / (len(steps) + len(open_)))
-        done, why = mend_one(footage, marks, snag)
+        share = (len(steps) + len(given_up)) / (len(steps) + len(given_up) + len(open_))
+        told(f"{snag.kind}, frames {snag.frames[0]} to {snag.frames[1]}", share)
+        done, why = mend_one(footage, marks, snag, _at(told, share))
         if done is None:
             given_up.append(Unmended(snag, why))
             continue
@@ -131,17 +134,27 @@ def mend_all(
         steps.append(step)
         footage, marks = proven.footage, proven.marks
     left = [snag for snag in find_snags(footage, marks) if not skip(snag)]
-    reasons = [(snag, next((one.why for one in given_up if same_place(snag, one.snag)), "not tried")) for snag in left]
+    reasons = [
+        (snag, next((one.why for one in given_up if same_place(snag, one.snag)), "not tried")) for snag in left
+    ]
     return Mended(footage, marks, tuple(steps), tuple(Unmended(snag, why) for snag, why in reasons))
 
 
+def _at(told: Callable[[str, float], None], share: float) -> Callable[[float], None]:
+    """A sign of life while one snag is mended."""
+    return lambda _: told("", share)
+
+
 def mend_one(
-    footage: Footage, marks: Marks, snag: TakeSnag, told: Callable[[float], None] = lambda share: None  # noqa: ARG005
+    footage: Footage,
+    marks: Marks,
+    snag: TakeSnag,
+    told: Callable[[float], None] = quiet,
 ) -> tuple[tuple[Step, Proven] | None, str]:
     """The first way of mending a snag that is proven; else why the last one was not."""
     reasons: list[str] = []
     best: tuple[Step, Proven] | None = None
-    for way in ways(snag, footage):
+    for way in ways(snag):
         try:
             region = around_snag(footage, snag, wider=way.wider)
             span = Span(*snag.frames, way.join)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...model.tolerances import PROOF_BESIDE, PROOF_JOIN
-from ..inspect.snags import OVERSTRETCH
 from ...model.typed import Scalars
+from ..inspect.snags import OVERSTRETCH
 from .faults import CROSSING, FULL_BODY, Inspector, Mark, crossing_count
 from .footage import Footage, Patch
 from .jumps import JITTERS, JUMPS, Jolts
@@ -23,8 +23,8 @@ class Proof:
     before, after  triangle pairs that cross, by frame
     faults      by kind, vertices with that fault over all frames, before and after
     furthest    m, the greatest displacement
-    join        m/s, by how much the sharpest change of velocity grew at the joins; usual: 99 % of the take's own
-                changes of velocity there are smaller
+    join        m/s, by how much the sharpest change of velocity grew at the joins; usual: 99 % of the
+                take's own changes of velocity there are smaller
     accepted    whether its counts fell and nothing new came up; why, in words, where not
     """
 

@@ -16,7 +16,7 @@ from ...model.typed import Flags
 from .again import Again, Room, Told, run_again
 from .calming import calmed
 from .easing_out import ease_out
-from .footage import Footage, Patch, Region, Span, region_around
+from .footage import Footage, Patch, Region, Span, quiet, region_around
 from .smoothing import smooth_space, smooth_time
 from .snags import TakeSnag
 from .untangling import untangle
@@ -65,14 +65,21 @@ class Settings:
                 )
         if self.patience is not None and self.patience not in ALL:
             raise ShotError(
-                f"'{self.patience}' is not a patience", where="the remedy", remedy=f"Use one of {', '.join(ALL)}"
+                f"'{self.patience}' is not a patience",
+                where="the remedy",
+                remedy=f"Use one of {', '.join(ALL)}",
             )
 
 
 def apply(
-    verb: str, footage: Footage, region: Region, span: Span, settings: Settings, told: Told = lambda share: None  # noqa: ARG005
+    verb: str,
+    footage: Footage,
+    region: Region,
+    span: Span,
+    settings: Settings,
+    told: Told = quiet,
 ) -> Patch:
-    """What a remedy makes of a region over a span. `ShotError` for a verb, a figure or a span that cannot be."""
+    """What a remedy makes of a region over a span. `ShotError` for a verb, figure or span that cannot be."""
     settings.check()
     check_span(footage, span)
     match verb:
@@ -122,7 +129,9 @@ def _again(footage: Footage, region: Region, settings: Settings) -> Again:
 
         def change(garment: Garment) -> Garment:
             holds = tuple(hold for hold in garment.holds if hold.name not in settings.without)
-            fabric = settings.fabric if settings.fabric is not None and garment.name in there else garment.fabric
+            fabric = (
+                settings.fabric if settings.fabric is not None and garment.name in there else garment.fabric
+            )
             return replace(garment, holds=holds, fabric=fabric)
 
         changed = change
@@ -147,8 +156,8 @@ def _room(footage: Footage, region: Region, span: Span, settings: Settings) -> R
 
 
 def around_snag(footage: Footage, snag: TakeSnag, *, wider: float = 1.0) -> Region:
-    """The region of a snag: all its vertices and some cloth around, softly; twice as wide at 2. A snag that takes
-    up half of its garment is mended with all of the outfit.
+    """The region of a snag: all its vertices and some cloth around, softly; twice as wide at 2. A snag that
+    takes up half of its garment is mended with all of the outfit.
     """
     names = [cloth.name for cloth in footage.worn.cloths]
     own = footage.worn.spans[names.index(snag.garment)]

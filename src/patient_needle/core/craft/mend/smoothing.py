@@ -1,9 +1,9 @@
 """Smooth: a place is smoothed over its span in time, or over its cloth in space.
 
-In time the motion is seen from a frame that is carried along with the place, and fitted with the smoothest curve
-near it: a penalised spline (E. Whittaker, On a new method of graduation, 1923), whose penalty is on the second
-difference, so that straight motion stays as it is to the last bit but rounding. Frames that jump have no say in
-the fit. In space each vertex goes part of the way to where the smoothed shape of its patch has it.
+In time the motion is seen from a frame that is carried along with the place, and fitted with the smoothest
+curve near it: a penalised spline (E. Whittaker, On a new method of graduation, 1923). Its penalty is on the
+second difference, so that straight motion stays as it is but for rounding. Frames that jump have no say in the
+fit. In space each vertex goes part of the way to where the smoothed shape of its patch has it.
 """
 
 from __future__ import annotations
@@ -57,8 +57,8 @@ def smoothest(values: NDArray[np.float64], firm: NDArray[np.float64], strength: 
 def carried(points: Points, says: Flags) -> tuple[Matrices, Vectors]:
     """How a place of points (f, q, 3) m is carried along: turns (f, 3, 3) and middles (f, 3) m.
 
-    By the rigid motion that fits best from one frame to the next (W. Kabsch, A solution for the best rotation to
-    relate two sets of vectors, 1976); frames that have no say are bridged. Points that only move straight give
+    By the rigid motion that fits best from frame to frame (W. Kabsch, A solution for the best rotation to relate
+    two sets of vectors, 1976); frames that have no say are bridged. Points that only move straight give
     no turn and the mean.
     """
     frames = len(points)

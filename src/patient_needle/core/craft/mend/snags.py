@@ -14,7 +14,7 @@ from ...model.tolerances import SNAG_FEWEST, SNAG_FOLDED, SNAG_GAP, SNAG_NEAR, S
 from ...model.typed import Flags, Indices, Points
 from ..inspect.snags import IN_THE_BODY, OVERSTRETCH, PINCHED
 from .faults import CROSSING, CRUMPLE, FULL_BODY, OFF_ITS_HOLD, Inspector, Mark
-from .footage import Footage, edge_graph
+from .footage import Footage, edge_graph, quiet
 from .jumps import JITTERS, JUMPS, Jolts
 from .wording import place_words
 
@@ -53,7 +53,7 @@ class TakeSnag:
     also: tuple[str, ...] = ()
 
 
-def find_marks(footage: Footage, frames: Iterable[int], told: Callable[[int], None] = lambda frame: None) -> Marks:  # noqa: ARG005
+def find_marks(footage: Footage, frames: Iterable[int], told: Callable[[float], None] = quiet) -> Marks:
     """The marks of some frames. `told` is called after each."""
     inspector, jolts = Inspector(footage), Jolts(footage)
     out: Marks = {}
@@ -85,7 +85,9 @@ class _Piece:
 
 @dataclass(eq=False)
 class _Cluster:
-    """Pieces of one kind that hang together; seen: its last frame; near (n,): its latest vertices and around."""
+    """Pieces of one kind that hang together; seen: its last frame; near (n,): its latest vertices, and some
+    around.
+    """
 
     key: tuple[object, ...]
     pieces: list[_Piece] = field(default_factory=list)
@@ -124,9 +126,7 @@ class _Gathering:
             piece = _Piece(frame, mark, rows, round(mark.pairs * len(rows) / len(mark.vertices)))
             self._place(piece, key, waiting, points[rows])
 
-    def _place(
-        self, piece: _Piece, key: tuple[object, ...], waiting: list[_Cluster], points: Points
-    ) -> None:
+    def _place(self, piece: _Piece, key: tuple[object, ...], waiting: list[_Cluster], points: Points) -> None:
         vertices = piece.mark.vertices[piece.rows]
         trace = points[:: max(1, len(points) // TRACE)]
         tree = KDTree(trace)
@@ -136,7 +136,7 @@ class _Gathering:
             if root in met:
                 continue
             touches = any(near[vertices].any() for near in root.near.values())
-            if touches or any(tree.query(other)[0].min() < SNAG_NEAR for other in root.trace.values()):
+            if touches or any(np.min(tree.query(other)[0]) < SNAG_NEAR for other in root.trace.values()):
                 met.append(root)
         home = met[0] if met else _Cluster(key)
         if not met:
@@ -154,7 +154,9 @@ class _Gathering:
             home.trace = {frame: home.trace[frame] for frame in keep if frame in home.trace}
         home.seen = piece.frame
         around = self._around(vertices)
-        home.near[piece.frame] = around | home.near.get(piece.frame, np.zeros(0, bool)) if piece.frame in home.near else around
+        home.near[piece.frame] = (
+            around | home.near.get(piece.frame, np.zeros(0, bool)) if piece.frame in home.near else around
+        )
         before = home.trace.get(piece.frame)
         home.trace[piece.frame] = trace if before is None else np.concatenate([before, trace])
 
@@ -171,7 +173,7 @@ class _Gathering:
         around = np.flatnonzero(self._around(mark.vertices))
         _, label = connected_components(self._graph[around][:, around], directed=False)
         own = label[np.searchsorted(around, mark.vertices)]
-        return [np.flatnonzero(own == each) for each in np.unique(own)]
+        return [np.flatnonzero(own == each).astype(np.int32) for each in np.unique(own)]
 
 
 class _Told:

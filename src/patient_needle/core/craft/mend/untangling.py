@@ -10,13 +10,16 @@ import numpy as np
 from ...model.typed import Indices, Points
 from ...solver.step import Surround
 from ..run.start import crossing_cloth, untangled
-from .footage import Footage, Patch, Region, Span
+from .footage import Footage, Patch, Region, Span, quiet
 
 DECAY = 0.5  # of the last frame's displacement that is still there in a frame that needs none
 
 
 def untangle(
-    footage: Footage, region: Region, span: Span, told: Callable[[float], None] = lambda share: None  # noqa: ARG005
+    footage: Footage,
+    region: Region,
+    span: Span,
+    told: Callable[[float], None] = quiet,
 ) -> Patch:
     """Draw a region out of other cloth and out of itself in every frame of a span.
 

@@ -1,0 +1,27 @@
+/** The Mend bench of this page: the snag looked at, the region drawn, what is flicked to. */
+import { create } from "zustand";
+
+/** Cloth of one garment that was drawn around: its vertices. */
+export interface DrawnRegion {
+  garment: string;
+  vertices: number[];
+}
+
+export interface Mend {
+  /** The key of the snag at hand. */
+  snag: string | null;
+  /** The remedy whose proof is shown. */
+  remedy: number | null;
+  /** While B is held: the take as it was before. */
+  before: boolean;
+  /** Before and after stand side by side. */
+  beside: boolean;
+  /** Whether a press on the stage draws around cloth. */
+  drawing: boolean;
+  region: DrawnRegion | null;
+  /** Frames from first to last that are mended, where they are not the snag's own. */
+  span: readonly [number, number] | null;
+  set(change: Partial<Omit<Mend, "set">>): void;
+}
+
+export const useMend = create<Mend>((set) => ({ snag: null, remedy: null, before: false, beside: false, drawing: false, region: null, span: null, set }));
