@@ -21,13 +21,14 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   make SHOT GARMENT --out MESH [--spacing MM] [--unit m|cm|mm|inch]
            make a garment by its recipe and write its mesh: .obj, .glb, .usda or .usdc
   drape SHOT --fitting NAME --out DIR [--until MM] [--seconds S] [--begin FITTING] [--log FILE]
-  mend SHOT --cache NAME=PATH --out DIR [--all] [--unit m] [--up y] [--starts-at F]   exits with 3 if a snag is left
            let a shot's garments come to rest on the figure: a fitting, its meshes and a report
+  mend SHOT --cache NAME=PATH --out DIR [--all] [--unit m] [--up y] [--starts-at F] [--format pc2]
+           find every snag of a cache, and with --all mend it with proof; ends with 3 when a snag is left
   bench [PART ...] [--quick] [--anyway]
            measure the engine, more than an hour, and write docs/benchmarks.md, or only the parts that are
            named (before_skirt and others: in turns with an earlier engine); or `cast`, what comes before cloth;
-           or `chalk`, drawing maps; or `garments`, making them; or `hands`, live fittings. A busy machine is
-           refused, unless --anyway
+           or `chalk`, drawing maps; or `garments`, making them; or `hands`, live fittings; or `mending`. A busy
+           machine is refused, unless --anyway
   doctor   versions, cores, threading layer, disk
   schema   print the shot file's JSON Schema
   check    format, lint, types, layers, licences, schema, front end

@@ -10,6 +10,7 @@ import numpy as np
 
 from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.mend.footage import Footage, along_cloth
+from patient_needle.core.craft.mend.snags import TakeSnag
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.geometry.topology import triangulated
@@ -273,3 +274,10 @@ def made(seed: int) -> tuple[str, Planted]:
     scene, fault = FAULTS[seed % len(FAULTS)]
     planted = fault(filmed(scene), np.random.default_rng(seed))
     return f"{fault.__name__} in {scene}", planted
+
+
+def tells(snag: TakeSnag, planted: Planted) -> bool:
+    """Whether an entry tells a fault: its kind, and its frames within one of the fault's."""
+    first, last = planted.frames
+    near = abs(snag.frames[0] - first) <= 1 and abs(snag.frames[1] - last) <= 1
+    return snag.kind in planted.kinds and near

@@ -130,10 +130,10 @@ def mended_of(session: Session, take_id: int) -> Take:
         return take
     count = session.scalar(select(func.count()).where(Take.mends == take_id)) or 0
     made = Take(
-        shot_id=take.shot_id, number=take.number,
-        name=f"{take.name[:60]}, mended{f' {count + 1}' if count else ''}", patience=take.patience, first_simulated=take.first_simulated, first=take.first, last=take.last,
-        state=TakeState.FINISHED, wanted="run", total=take.total, done=take.done, phase="",
-        made_with=take.made_with, origin={"kind": "mended", "take": take.name}, mends=take.id,
+        shot_id=take.shot_id, number=take.number, patience=take.patience, first=take.first, last=take.last,
+        name=f"{take.name[:60]}, mended{f' {count + 1}' if count else ''}", made_with=take.made_with,
+        first_simulated=take.first_simulated, state=TakeState.FINISHED, wanted="run", phase="",
+        total=take.total, done=take.done, origin={"kind": "mended", "take": take.name}, mends=take.id,
     )  # fmt: skip
     session.add(made)
     session.flush()

@@ -11,9 +11,11 @@ import numpy as np
 from scipy import signal
 
 from ...model.tolerances import CALM_LEAST_CUT, CALM_PAD
-from ...model.typed import Points
+from ...model.typed import Matrices, Points, Vectors
 from .footage import Footage
 from .smoothing import carried
+
+LEAST_HELD = 3  # vertices that tell a frame
 
 
 def calmed(footage: Footage, amount: float) -> np.ndarray:
@@ -24,16 +26,22 @@ def calmed(footage: Footage, amount: float) -> np.ndarray:
     if amount <= 0.0 or len(footage.points) < 3:
         return footage.points
     out = footage.points.copy()
-    says = np.ones(len(out), bool)
     for span in footage.worn.spans:
         points = out[:, span].astype(np.float64)
-        turns, middles = carried(points, says)
+        turns, middles = _carrier(points[:, footage.worn.held[span]])
         local = np.einsum("fji,fnj->fni", turns, points - middles[:, None])
         low = low_passed(local.reshape(len(local), -1), footage.rate)
         kept = 0.25**amount
         quiet = low + kept * (local.reshape(len(local), -1) - low)
         out[:, span] = np.einsum("fij,fnj->fni", turns, quiet.reshape(local.shape)) + middles[:, None]
     return out
+
+
+def _carrier(held: Points) -> tuple[Matrices, Vectors]:
+    """The frame that carries a garment: that of its held vertices (f, h, 3) m, the world where it has none."""
+    if held.shape[1] < LEAST_HELD:
+        return np.tile(np.eye(3), (len(held), 1, 1)), np.zeros((len(held), 3))
+    return carried(held, np.ones(len(held), bool))
 
 
 def low_passed(values: Points, rate: float, cut: float = CALM_LEAST_CUT) -> Points:

@@ -59,8 +59,8 @@ def least_displacement(
     """The shortest displacements (f, q, 3) m that do what is asked and are smooth.
 
     share (f, q), 0 where nothing may move, else what is asked is done in full; graph (q, q), the mesh among the
-    vertices, rows that sum to 1. By relaxation with a projection on each half-space, sweep by sweep (after C. Cryer,
-    The solution of a quadratic programming problem using systematic overrelaxation, 1971).
+    vertices, rows that sum to 1. By relaxation with a projection on each half-space, sweep by sweep (after
+    C. Cryer, The solution of a quadratic programming problem using systematic overrelaxation, 1971).
     """
     frames, count = asked.least.shape
     moved = np.zeros((frames, count, 3))

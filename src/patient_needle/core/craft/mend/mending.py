@@ -98,8 +98,9 @@ def ways(snag: TakeSnag) -> tuple[Way, ...]:
             )  # fmt: skip
         case "overstretch" | "crumple" | "off its hold":
             bridge = (Way(SMOOTH_TIME, Settings(leave_out=bad)),) if frames <= 2 else ()
+            # Cloth that is crumpled lies about where it belongs: the take itself is the best guide.
             return (
-                *bridge, Way(RUN_AGAIN, loose), Way(RUN_AGAIN, FREE, 1.5, 6), again[0],
+                *bridge, Way(RUN_AGAIN, Settings(grip=0.6)), again[0], Way(RUN_AGAIN, FREE, 1.5, 6),
                 Way(SMOOTH_SPACE, Settings()),
             )  # fmt: skip
     return again

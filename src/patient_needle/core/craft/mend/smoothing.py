@@ -57,8 +57,8 @@ def smoothest(values: NDArray[np.float64], firm: NDArray[np.float64], strength: 
 def carried(points: Points, says: Flags) -> tuple[Matrices, Vectors]:
     """How a place of points (f, q, 3) m is carried along: turns (f, 3, 3) and middles (f, 3) m.
 
-    By the rigid motion that fits best from frame to frame (W. Kabsch, A solution for the best rotation to relate
-    two sets of vectors, 1976); frames that have no say are bridged. Points that only move straight give
+    By the rigid motion that fits best from frame to frame (W. Kabsch, A solution for the best rotation to
+    relate two sets of vectors, 1976); frames that have no say are bridged. Points that only move straight give
     no turn and the mean.
     """
     frames = len(points)
