@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache
+from pathlib import Path
 
 import numpy as np
 
@@ -27,6 +28,9 @@ from patient_needle.core.model.shot import (
     RunIn,
     ShotPlan,
 )
+from patient_needle.formats.registry import CacheTiming, read_cache, write_cache
+from patient_needle.formats.shot_file.assemble import assemble
+from patient_needle.formats.shot_file.document import read_shot_file
 from tests.layers import tube as rings
 from tests.sheets import polygons
 
@@ -184,6 +188,13 @@ def _inwards(footage: Footage, frame: int, centre: int) -> tuple[np.ndarray, flo
 def into_body(footage: Footage, rng: np.random.Generator, depth: float = 0.015) -> Planted:
     """A place goes `depth` m into a body for twelve frames."""
     (first, last), (centre, weight) = _spell(rng, 12), _place(footage, rng, 0, 0.09)
+    return _pushed_in(footage, centre, weight, (first, last), depth)
+
+
+def _pushed_in(
+    footage: Footage, centre: int, weight: np.ndarray, frames: tuple[int, int], depth: float
+) -> Planted:  # fmt: skip
+    first, last = frames
     points = footage.points.astype(float)
     for frame in range(first, last + 1):
         way, away = _inwards(footage, frame, centre)
@@ -281,3 +292,37 @@ def tells(snag: TakeSnag, planted: Planted) -> bool:
     first, last = planted.frames
     near = abs(snag.frames[0] - first) <= 1 and abs(snag.frames[1] - last) <= 1
     return snag.kind in planted.kinds and near
+
+
+def spoiled_flag(shot: Path, clean: Path, out: Path) -> None:
+    """Write a cache of the demo's flag, simulated headless from `shot` into `clean`, with four faults: a pop at
+    1008, the fly's hem crumpled from 1014 to 1018, the place nearest to the mast in it from 1023 to 1030, and a
+    pop at 1042.
+    """
+    plan = assemble(read_shot_file(shot), shot.parent)
+    (garment,) = plan.garments
+    run = OutfitRun(plan, PlannedRun(plan.garments, plan.garments))
+    footage = Footage(run, np.asarray(read_cache(clean).frames, np.float32), plan.frames[0], plan.frames[0])
+    worn, points = footage.worn, footage.points.astype(float)
+    held = along_cloth(worn, np.flatnonzero(worn.held), 5.0)
+    far = np.argsort(held)[::-1]
+
+    def around(centre: int, radius: float) -> np.ndarray:
+        share = np.clip(1.0 - along_cloth(worn, np.array([centre]), radius) / radius, 0.0, 1.0)
+        weight = share * share * (3.0 - 2.0 * share)
+        weight[worn.held] = 0.0
+        return weight
+
+    for frame, centre, by in ((1008, int(far[40]), 0.12), (1042, int(far[len(far) // 2]), 0.1)):
+        points[frame - footage.first] += by * around(centre, 0.15)[:, None] * np.array([0.0, 0.3, 0.95])
+    shake = np.random.default_rng(4).uniform(-1.0, 1.0, (worn.count, 3)) * worn.spacing
+    for frame in range(1014, 1019):
+        points[frame - footage.first] += shake * around(int(far[0]), 0.12)[:, None] ** 0.5
+    about = footage.at(1026)
+    colliders, bodies = footage.colliders(1026), footage.bodies(1026)
+    near = closest_points(build_tree(bodies, colliders.triangles), bodies, about)[2]
+    centre = int(np.argmin(np.where(held > 0.25, near, np.inf)))
+    moved = replace(footage, points=points.astype(np.float32))
+    spoiled = _pushed_in(moved, centre, around(centre, 0.2), (1023, 1030), 0.02).footage.points
+    timing = CacheTiming(footage.first, plan.frame_rate)
+    write_cache(out, replace(garment.mesh, name="flag"), (frame.astype(float) for frame in spoiled), timing)

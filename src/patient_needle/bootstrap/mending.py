@@ -82,7 +82,12 @@ def mend_shot(request: MendRequest, told: Callable[[str], None]) -> dict[str, An
     steps: list[dict[str, Any]] = []
     left = [snag_record(one) for one in before]
     if request.mend:
-        done = mend_all(footage, marks, told=lambda said, share: told(f"{said} ({share:.0%})"))
+
+        def each(said: str, share: float) -> None:
+            if said:
+                told(f"{said} ({share:.0%})")
+
+        done = mend_all(footage, marks, told=each)
         steps = [
             {
                 "verb": step.way.verb, "snag": snag_record(step.snag), "first": step.span.first,

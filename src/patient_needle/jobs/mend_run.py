@@ -15,7 +15,7 @@ import structlog
 from ..core.craft.mend.footage import Footage, Patch, Span
 from ..core.craft.mend.mending import mend_all, mend_one
 from ..core.craft.mend.proof import prove
-from ..core.craft.mend.remedies import CALM, Settings, apply, around, around_snag, whole
+from ..core.craft.mend.remedies import CALM, Settings, apply, around, around_snag, fitting, whole
 from ..core.craft.mend.snags import Marks, TakeSnag, find_marks, find_snags
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.swatch_book import BOOK
@@ -181,9 +181,8 @@ def _mend(store: Store, bench: _Bench, remedy: Remedy, lease: int, told: Callabl
         patch = step.patch
     else:
         span = Span(asked["first"], asked["last"], asked["join"])
-        patch = apply(
-            remedy.verb, footage, _region(footage, asked, snag, remedy.verb), span, _settings(asked), told
-        )
+        settings = fitting(remedy.verb, snag, _settings(asked))
+        patch = apply(remedy.verb, footage, _region(footage, asked, snag, remedy.verb), span, settings, told)
         proven = prove(footage, bench.marks, patch, snag)
     told(1.0)
     kept = proven.proof.accepted

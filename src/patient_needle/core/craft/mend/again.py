@@ -114,7 +114,8 @@ class _Simulation:
         self._frames = span.frames(footage)
         self._start = max(self._frames[0] - 1, footage.first)
         worn = run.outfit
-        self._fixed = np.asarray(region.weights <= 0.0) | worn.held
+        # A region with held vertices in it puts them where their holds have them, not where the take does.
+        self._fixed = np.asarray(region.weights <= 0.0)
         at = footage.at(self._start)
         inputs = run.driver.inputs_at(self._start)
         links = inputs.links(_moment(run.plan, self._start))
@@ -278,7 +279,8 @@ class _Simulation:
 
     def _drawing(self, moment: Moment) -> list[Links]:
         """What draws the region to its guide in a substep."""
-        free = np.flatnonzero(~self._fixed[self._vertices]).astype(np.int32)
+        loose = ~(self._fixed[self._vertices] | self._constants.outfit.held)
+        free = np.flatnonzero(loose).astype(np.int32)
         share = self._region.weights[self._vertices[free]] * self._share(moment.time)
         wanted = self._again.grip
         if self._anew:  # what comes out of the run-in is elsewhere than the take: it is taken there gradually

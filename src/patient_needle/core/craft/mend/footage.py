@@ -139,15 +139,16 @@ class Region:
         return np.flatnonzero(self.weights > 0).astype(np.int32)
 
 
-def region_around(worn: Outfit, chosen: Flags, reach: float, rim: float) -> Region:
+def region_around(worn: Outfit, chosen: Flags, reach: float, rim: float, *, held: bool = False) -> Region:
     """The cloth within `reach` m of chosen vertices (n,), along the cloth, and a soft rim of `rim` m around it.
 
-    Held vertices never change. `ShotError` when nothing is left.
+    Held vertices stay out of it, unless `held`. `ShotError` when nothing is left.
     """
     away = along_cloth(worn, np.flatnonzero(chosen).astype(np.int32), reach + rim)
     share = np.clip(1.0 - (away - reach) / max(rim, 1e-9), 0.0, 1.0)
     weights = np.where(share >= 1.0, 1.0, share**2 * (3.0 - 2.0 * share))
-    weights[worn.held] = 0.0
+    if not held:
+        weights[worn.held] = 0.0
     if not (weights > 0).any():
         raise ShotError(
             "all of this place is held, so that nothing there can move", where="the region",

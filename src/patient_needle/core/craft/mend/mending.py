@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ...model.errors import NeedleError
 from ...model.tolerances import MEND_ALL_TURNS, MEND_BRIDGED, MEND_EASE_MOST
-from ..inspect.snags import IN_THE_BODY, OVERSTRETCH
+from ..inspect.snags import IN_THE_BODY, OVERSTRETCH, THROUGH_ITSELF
 from .faults import CRUMPLE, FULL_BODY
 from .footage import Footage, Patch, Region, Span, quiet
 from .jumps import JUMPS
@@ -84,6 +84,8 @@ def ways(snag: TakeSnag) -> tuple[Way, ...]:
                 () if snag.kind in (IN_THE_BODY, FULL_BODY) or not small else (Way(UNTANGLE, Settings()),)
             )
             crushed = OVERSTRETCH in snag.also or CRUMPLE in snag.also
+            if crushed and snag.kind == THROUGH_ITSELF:  # cloth that is crumpled lies about where it belongs
+                return (Way(RUN_AGAIN, Settings(grip=0.6)), *again, *ease, *untangle)
             return (again[0], *ease, *again[1:], *untangle) if crushed else (*ease, *again, *untangle)
         case "pinched":
             return (

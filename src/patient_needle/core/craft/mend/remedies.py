@@ -16,7 +16,9 @@ from ...model.typed import Flags
 from .again import Again, Room, Told, run_again
 from .calming import calmed
 from .easing_out import ease_out
+from .faults import OFF_ITS_HOLD
 from .footage import Footage, Patch, Region, Span, quiet, region_around
+from .jumps import JUMPS
 from .smoothing import smooth_space, smooth_time
 from .snags import TakeSnag
 from .untangling import untangle
@@ -26,6 +28,7 @@ SMOOTH_TIME, SMOOTH_SPACE, CALM = "smooth in time", "smooth the cloth", "calm"
 VERBS = (EASE_OUT, UNTANGLE, RUN_AGAIN, ROOMIER, SMOOTH_TIME, SMOOTH_SPACE, CALM)
 REACH, REACH_SPACINGS = 0.02, 2.5  # m around a snag, and in spacings, that a remedy acts on in full
 RIM, RIM_SPACINGS = 0.05, 5.0  # of its soft rim
+JUMP_WIDER, JUMP_FEW = 2.0, 4  # times as wide around a jump; frames of one that a curve can bridge
 
 
 @dataclass(frozen=True, eq=False)
@@ -165,14 +168,25 @@ def around_snag(footage: Footage, snag: TakeSnag, *, wider: float = 1.0) -> Regi
         return whole(footage)
     chosen = np.zeros(footage.worn.count, bool)
     chosen[snag.vertices] = True
-    return around(footage, chosen, wider=wider)
+    # What jumps least, at the edge of a jump, is not listed: it lies further out.
+    wider *= JUMP_WIDER if snag.kind == JUMPS else 1.0
+    return around(footage, chosen, wider=wider, held=snag.kind == OFF_ITS_HOLD)
 
 
-def around(footage: Footage, chosen: Flags, *, wider: float = 1.0) -> Region:
-    """The region of chosen vertices (n,)."""
+def fitting(verb: str, snag: TakeSnag | None, settings: Settings) -> Settings:
+    """The settings with the frames that a verb does without for a snag: those in which cloth has jumped."""
+    few = snag is not None and snag.kind == JUMPS and snag.frames[1] - snag.frames[0] < JUMP_FEW
+    if snag is None or not few or verb != SMOOTH_TIME or settings.leave_out:
+        return settings
+    return replace(settings, leave_out=tuple(range(snag.frames[0], snag.frames[1] + 1)))
+
+
+def around(footage: Footage, chosen: Flags, *, wider: float = 1.0, held: bool = False) -> Region:
+    """The region of chosen vertices (n,); held: with those that are held, to be put where their holds are."""
     spacing = footage.worn.spacing
     reach = wider * max(REACH, REACH_SPACINGS * spacing)
-    return region_around(footage.worn, chosen, reach, wider * max(RIM, RIM_SPACINGS * spacing))
+    rim = wider * max(RIM, RIM_SPACINGS * spacing)
+    return region_around(footage.worn, chosen, reach, rim, held=held)
 
 
 def whole(footage: Footage, garment: str | None = None) -> Region:
