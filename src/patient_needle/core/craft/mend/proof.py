@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...model.tolerances import PROOF_BESIDE, PROOF_JOIN
+from ...model.tolerances import PROOF_BESIDE, PROOF_FEW, PROOF_JOIN, PROOF_SHARE
 from ...model.typed import Scalars
 from ..inspect.snags import OVERSTRETCH
 from .faults import CROSSING, FULL_BODY, Inspector, Mark, crossing_count
@@ -104,6 +104,9 @@ def _worse(footage: Footage, changed: Footage, before: Marks, after: Marks, targ
         if now > was:
             return f"frame {frame} has {now} crossings, {was} before"
     old, counts = find_snags(footage, before), _faults(before, after)
+    for kind, (one, other) in counts.items():
+        if other > one + max(PROOF_FEW, PROOF_SHARE * one):
+            return f"{kind}: {one} vertices before, {other} after"
     for snag in find_snags(changed, after):
         less = 2 * counts[snag.kind][1] <= counts[snag.kind][0]
         alike = [one for one in old if _explains(one, snag, less=less)]

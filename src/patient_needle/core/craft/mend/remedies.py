@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse.csgraph import connected_components
 
 from ...model.errors import ShotError
 from ...model.fabric import Fabric
@@ -17,7 +18,7 @@ from .again import Again, Room, Told, run_again
 from .calming import calmed
 from .easing_out import ease_out
 from .faults import OFF_ITS_HOLD
-from .footage import Footage, Patch, Region, Span, quiet, region_around
+from .footage import Footage, Patch, Region, Span, edge_graph, quiet, region_around
 from .jumps import JUMPS
 from .smoothing import smooth_space, smooth_time
 from .snags import TakeSnag
@@ -28,7 +29,7 @@ SMOOTH_TIME, SMOOTH_SPACE, CALM = "smooth in time", "smooth the cloth", "calm"
 VERBS = (EASE_OUT, UNTANGLE, RUN_AGAIN, ROOMIER, SMOOTH_TIME, SMOOTH_SPACE, CALM)
 REACH, REACH_SPACINGS = 0.02, 2.5  # m around a snag, and in spacings, that a remedy acts on in full
 RIM, RIM_SPACINGS = 0.05, 5.0  # of its soft rim
-JUMP_WIDER, JUMP_FEW = 2.0, 4  # times as wide around a jump; frames of one that a curve can bridge
+JUMP_EDGE, JUMP_FEW = 0.25, 4  # share of a jump that its edge does too; frames of one that a curve can bridge
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,9 +169,30 @@ def around_snag(footage: Footage, snag: TakeSnag, *, wider: float = 1.0) -> Regi
         return whole(footage)
     chosen = np.zeros(footage.worn.count, bool)
     chosen[snag.vertices] = True
-    # What jumps least, at the edge of a jump, is not listed: it lies further out.
-    wider *= JUMP_WIDER if snag.kind == JUMPS else 1.0
+    if snag.kind == JUMPS and snag.frames[1] - snag.frames[0] < JUMP_FEW:
+        chosen |= _jumped_with(footage, snag)
     return around(footage, chosen, wider=wider, held=snag.kind == OFF_ITS_HOLD)
+
+
+def _jumped_with(footage: Footage, snag: TakeSnag) -> Flags:
+    """Vertices (n,) around a jump that jump with it, as far out as they do a quarter of it: those that jump
+    least are not listed.
+    """
+    first, last = snag.frames
+    before, after = footage.at(first - 1), footage.at(last + 1)
+    away = np.zeros(footage.worn.count)
+    for frame in range(first, last + 1):
+        share = (frame - first + 1) / (last - first + 2)
+        off = footage.at(frame) - (1 - share) * before - share * after
+        away = np.maximum(away, np.linalg.norm(off, axis=1))
+    jumps = away > JUMP_EDGE * away[snag.vertices].max(initial=0.0)
+    jumps[snag.vertices] = True
+    jumps &= ~footage.worn.held
+    graph = edge_graph(footage.worn)
+    _, label = connected_components(graph[jumps][:, jumps], directed=False)
+    own = np.full(footage.worn.count, -1)
+    own[jumps] = label
+    return np.asarray(np.isin(own, np.unique(own[snag.vertices][own[snag.vertices] >= 0])))
 
 
 def fitting(verb: str, snag: TakeSnag | None, settings: Settings) -> Settings:

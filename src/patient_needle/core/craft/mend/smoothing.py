@@ -11,18 +11,22 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
+from scipy.spatial.transform import Rotation, Slerp
 
 from ...model.tolerances import SMOOTH_PASSES, SMOOTH_SHRINK, SMOOTH_STEP, SMOOTH_STRENGTH
 from ...model.typed import Flags, Indices, Matrices, Points, Vectors
 from .footage import Footage, Patch, Region, Span, edge_graph
 
 BESIDE = 8  # frames before and after a span that the fit joins
+FIRM = 1e6  # weight of a frame that the fit keeps
 
 
 def smooth_time(
     footage: Footage, region: Region, span: Span, *, strength: float = 1.0, leave_out: tuple[int, ...] = ()
 ) -> Patch:
-    """Smooth a region's motion over a span. strength scales how smooth; leave_out: frames that have no say."""
+    """Smooth a region's motion over a span. strength scales how smooth; leave_out: frames that have no say
+    are bridged, and the others stay.
+    """
     frames, vertices = list(span.frames(footage)), region.vertices
     first, last = max(footage.first, frames[0] - BESIDE), min(footage.last, frames[-1] + BESIDE)
     every = range(first, last + 1)
@@ -30,8 +34,9 @@ def smooth_time(
     says = np.array([frame not in leave_out for frame in every])
     turns, middles = carried(points, says)
     local = np.einsum("fji,fqj->fqi", turns, points - middles[:, None])
-    # Outside the frames that may change the curve has to be the take's own.
-    firm = np.array([1.0 if frame in frames else 1e6 for frame in every]) * says
+    # Outside the frames that may change the curve has to be the take's own; so have frames beside a bridge.
+    bridges = not says.all()
+    firm = np.array([1.0 if frame in frames and not bridges else FIRM for frame in every]) * says
     fitted = smoothest(local.reshape(len(local), -1), firm, SMOOTH_STRENGTH * strength).reshape(local.shape)
     wanted = np.einsum("fij,fqj->fqi", turns, fitted) + middles[:, None]
     return _blended(footage, region, span, frames, vertices, wanted[[frame - first for frame in frames]])
@@ -66,14 +71,16 @@ def carried(points: Points, says: Flags) -> tuple[Matrices, Vectors]:
     sure = np.flatnonzero(says)
     if len(sure) == 0:
         return np.tile(np.eye(3), (frames, 1, 1)), middles
-    for axis in range(3):
-        middles[:, axis] = np.interp(np.arange(frames), sure, middles[sure, axis])
+    if len(sure) < frames:
+        middles = smoothest(middles, FIRM * says, SMOOTH_STRENGTH)
     turns = np.tile(np.eye(3), (frames, 1, 1))
     base = points[sure[0]] - middles[sure[0]]
-    for frame in range(frames):
-        near = sure[np.argmin(np.abs(sure - frame))]
-        turns[frame] = _turn(base, points[near] - middles[near])
-    return turns, middles
+    for frame in sure:
+        turns[frame] = _turn(base, points[frame] - middles[frame])
+    if len(sure) < 2:
+        return np.tile(turns[sure[0]], (frames, 1, 1)), middles
+    between = Slerp(sure, Rotation.from_matrix(turns[sure]))
+    return between(np.clip(np.arange(frames), sure[0], sure[-1])).as_matrix(), middles
 
 
 def _turn(before: Points, after: Points) -> Matrices:

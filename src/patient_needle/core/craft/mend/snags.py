@@ -198,11 +198,13 @@ class _Told:
         mark = cluster.pieces[0].mark
         if mark.kind == JUMPS and self.last > self.first:
             self.last -= 1  # the last jump is the one back
+        elif mark.kind == JUMPS:
+            self.first = self.last = self._off_frame()
         self.kind = mark.kind
         if self.kind in BODY:
             self.kind = PINCHED if pinched >= MOSTLY * total else IN_THE_BODY
         self.garment, self.other = mark.garment, mark.other
-        shown = [frame for frame in by_frame if frame <= self.last]
+        shown = [frame for frame in by_frame if frame <= self.last] or list(by_frame)
         self.worst = max(shown, key=lambda frame: (by_frame[frame][1], by_frame[frame][0]))
         self.area = max(area for area, _ in by_frame.values())
         self.weight = sum(weight for _, weight in by_frame.values())
@@ -210,6 +212,16 @@ class _Told:
         self.pairs = sum(piece.pairs for piece in cluster.pieces)
         self.strain = max(piece.mark.strain for piece in cluster.pieces)
         self._count = sum(len(own) for own in every)
+
+    def _off_frame(self) -> int:
+        """Of a jump that is seen only there or only back: the frame that is off, that or the one before."""
+
+        def off(frame: int) -> float:
+            around = [self._footage.at(frame + step)[self.vertices] for step in (-1, 0, 1)]
+            return float(np.linalg.norm(around[1] - 0.5 * (around[0] + around[2])))
+
+        before = max(self.first - 1, self._footage.begins)
+        return before if off(before) > off(self.first) * (1 + 1e-6) else self.first
 
     @property
     def counts(self) -> bool:
