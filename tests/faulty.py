@@ -294,6 +294,9 @@ def tells(snag: TakeSnag, planted: Planted) -> bool:
     return snag.kind in planted.kinds and near
 
 
+MAST = 1036
+
+
 def spoiled_flag(shot: Path, clean: Path, out: Path) -> None:
     """Write a cache of the demo's flag, simulated headless from `shot` into `clean`, with four faults: a pop at
     1008, the fly's hem crumpled from 1014 to 1018, the place nearest to the mast in it from 1023 to 1030, and a
@@ -315,14 +318,14 @@ def spoiled_flag(shot: Path, clean: Path, out: Path) -> None:
 
     for frame, centre, by in ((1008, int(far[40]), 0.12), (1042, int(far[len(far) // 2]), 0.1)):
         points[frame - footage.first] += by * around(centre, 0.15)[:, None] * np.array([0.0, 0.3, 0.95])
-    shake = np.random.default_rng(4).uniform(-1.0, 1.0, (worn.count, 3)) * worn.spacing
+    shake = np.random.default_rng(4).uniform(-0.45, 0.45, (worn.count, 3)) * worn.spacing
     for frame in range(1014, 1019):
         points[frame - footage.first] += shake * around(int(far[0]), 0.12)[:, None] ** 0.5
-    about = footage.at(1026)
-    colliders, bodies = footage.colliders(1026), footage.bodies(1026)
+    about = footage.at(MAST)
+    colliders, bodies = footage.colliders(MAST), footage.bodies(MAST)
     near = closest_points(build_tree(bodies, colliders.triangles), bodies, about)[2]
     centre = int(np.argmin(np.where(held > 0.25, near, np.inf)))
     moved = replace(footage, points=points.astype(np.float32))
-    spoiled = _pushed_in(moved, centre, around(centre, 0.2), (1023, 1030), 0.02).footage.points
+    spoiled = _pushed_in(moved, centre, around(centre, 0.12), (MAST - 3, MAST + 4), 0.012).footage.points
     timing = CacheTiming(footage.first, plan.frame_rate)
     write_cache(out, replace(garment.mesh, name="flag"), (frame.astype(float) for frame in spoiled), timing)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...model.tolerances import PROOF_BESIDE, PROOF_FEW, PROOF_JOIN, PROOF_SHARE
+from ...model.tolerances import PROOF_BESIDE, PROOF_FEW, PROOF_GROWTH, PROOF_JOIN, PROOF_SHARE
 from ...model.typed import Scalars
 from ..inspect.snags import OVERSTRETCH
 from .faults import CROSSING, FULL_BODY, Inspector, Mark, crossing_count
@@ -113,7 +113,8 @@ def _worse(footage: Footage, changed: Footage, before: Marks, after: Marks, targ
         if not alike:
             where = f" at the {snag.where}" if snag.where else ""
             return f"new: {snag.kind}{where}, frames {snag.frames[0]} to {snag.frames[1]}"
-        if max(one.weight for one in alike) * (1 + 1e-6) < snag.weight and snag.kind == OVERSTRETCH:
+        weights = [one.weight for one in alike if one.kind == snag.kind == OVERSTRETCH]
+        if weights and max(weights) * (1 + PROOF_GROWTH) < snag.weight:
             return f"{snag.kind} grew, frames {snag.frames[0]} to {snag.frames[1]}"
     return ""
 

@@ -12,12 +12,13 @@ from scipy.sparse.csgraph import connected_components
 from ...model.errors import ShotError
 from ...model.fabric import Fabric
 from ...model.shot import Garment
-from ...model.tolerances import ALL, CALM_GRIP
+from ...model.tolerances import ALL, CALM_GRIP, MEND_BRIDGED
 from ...model.typed import Flags
+from ..inspect.snags import IN_THE_BODY, THROUGH_ANOTHER
 from .again import Again, Room, Told, run_again
 from .calming import calmed
 from .easing_out import ease_out
-from .faults import OFF_ITS_HOLD
+from .faults import FULL_BODY, OFF_ITS_HOLD
 from .footage import Footage, Patch, Region, Span, edge_graph, quiet, region_around
 from .jumps import JUMPS
 from .smoothing import smooth_space, smooth_time
@@ -196,11 +197,17 @@ def _jumped_with(footage: Footage, snag: TakeSnag) -> Flags:
 
 
 def fitting(verb: str, snag: TakeSnag | None, settings: Settings) -> Settings:
-    """The settings with the frames that a verb does without for a snag: those in which cloth has jumped."""
-    few = snag is not None and snag.kind == JUMPS and snag.frames[1] - snag.frames[0] < JUMP_FEW
-    if snag is None or not few or verb != SMOOTH_TIME or settings.leave_out:
+    """The settings with the frames that a verb does without for a snag: those in which cloth is not where it
+    belongs, if a curve can bridge them.
+    """
+    if snag is None or settings.leave_out:
         return settings
-    return replace(settings, leave_out=tuple(range(snag.frames[0], snag.frames[1] + 1)))
+    frames = tuple(range(snag.frames[0], snag.frames[1] + 1))
+    jumped = verb == SMOOTH_TIME and snag.kind == JUMPS and len(frames) <= JUMP_FEW
+    strayed = verb in (RUN_AGAIN, ROOMIER) and snag.kind in (IN_THE_BODY, THROUGH_ANOTHER, FULL_BODY)
+    if jumped or (strayed and len(frames) <= MEND_BRIDGED):
+        return replace(settings, leave_out=frames)
+    return settings
 
 
 def around(footage: Footage, chosen: Flags, *, wider: float = 1.0, held: bool = False) -> Region:

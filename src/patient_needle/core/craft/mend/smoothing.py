@@ -72,7 +72,7 @@ def carried(points: Points, says: Flags) -> tuple[Matrices, Vectors]:
     if len(sure) == 0:
         return np.tile(np.eye(3), (frames, 1, 1)), middles
     if len(sure) < frames:
-        middles = smoothest(middles, FIRM * says, SMOOTH_STRENGTH)
+        middles = smoothest(middles, np.where(says, FIRM, 0.0), SMOOTH_STRENGTH)
     turns = np.tile(np.eye(3), (frames, 1, 1))
     base = points[sure[0]] - middles[sure[0]]
     for frame in sure:
