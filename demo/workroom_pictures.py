@@ -1,4 +1,4 @@
-"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk|drape]
+"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk|drape|mend]
 
 Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk or
 the Drape bench alone no take.
@@ -32,6 +32,8 @@ def main() -> None:
             chalk(page)
         elif "drape" in sys.argv:
             drape(page)
+        elif "mend" in sys.argv:
+            mend(page)
         else:
             take_all(page)
         browser.close()
@@ -53,11 +55,6 @@ def take_all(page: Page) -> None:
     to_frame(page, 1024)
     page.get_by_role("button", name="Front", exact=True).click()
     keep(page, "takes")
-    page.get_by_role("button", name="Stretch", exact=True).click()
-    to_frame(page, 1076)
-    page.get_by_role("button", name="Three-quarter").click()
-    keep(page, "stretch")
-    page.get_by_role("button", name="Cloth", exact=True).click()
     bench(page, "Hand-off")
     page.get_by_role("button", name="Write and check").click()
     page.get_by_text("ready, every check is good").first.wait_for(timeout=120_000)
@@ -162,6 +159,23 @@ def lanterns(page: Page) -> None:
     loop = page.get_by_role("group", name="Hold loop", exact=True)
     loop.get_by_role("button", name="Show its links").click()
     keep(page, "fasten_handle")
+
+
+def mend(page: Page) -> None:
+    """A take of the smock and the skirt: a jump is smoothed, then its worst snag is looked at."""
+    open_shot(page, "Smock and skirt 0060")
+    bench(page, "Takes")
+    page.get_by_text("Reading the shot").wait_for(state="hidden", timeout=120_000)
+    page.get_by_role("button", name="Mend Take 1", exact=True).click()
+    jump = page.get_by_role("group", name=re.compile("smock jumps")).first
+    jump.get_by_role("button").first.click(timeout=120_000)
+    jump.get_by_role("button", name="Smooth in time").click()
+    page.get_by_role("region", name="Done so far").get_by_role("button", name=re.compile("^Proof")).wait_for(
+        timeout=120_000
+    )
+    cuff = page.get_by_role("group", name=re.compile("smock in the lamplighter")).first
+    cuff.get_by_role("button").first.click()
+    keep(page, "mend")
 
 
 def chalk(page: Page) -> None:

@@ -3133,7 +3133,7 @@ export interface components {
         };
         /**
          * Mending
-         * @description A take on the Mend bench. state: of looking for snags; counts: frame and pairs that cross, for each frame.
+         * @description A take on the Mend bench. state: of looking for snags; counts: frame and pairs that cross, of each.
          */
         Mending: {
             /** Counts */
@@ -3169,7 +3169,7 @@ export interface components {
         };
         /**
          * Proof
-         * @description What a remedy did: pairs that cross by frame before and after; faults: vertices by kind, before and after.
+         * @description What a remedy did: pairs that cross by frame before and after; faults: vertices by kind, the same.
          */
         "Mending.Proof": {
             /** Accepted */

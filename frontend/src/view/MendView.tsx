@@ -155,7 +155,7 @@ function ProofBar({ shot, take }: { shot: Shot; take: number }) {
   const first = after?.remedies.find((one) => one.proof !== null && one.state === "kept")?.proof;
   const was = base?.state === "ready" ? sum(base.counts) : first === undefined || first === null ? null : crossings(first).before;
   return (
-    <Box role="group" aria-label="Before and after" sx={{ position: "absolute", left: 14, bottom: 14, display: "flex", alignItems: "center", gap: 1, bgcolor: "background.paper", borderRadius: 1, boxShadow: 1, px: 1.25, py: 0.6, fontSize: 13 }}>
+    <Box role="group" aria-label="Before and after" sx={{ position: "absolute", left: 14, top: 92, display: "flex", alignItems: "center", gap: 1, bgcolor: "background.paper", borderRadius: 1, boxShadow: 1, px: 1.25, py: 0.6, fontSize: 13 }}>
       {was !== null && after?.state === "ready" && (
         <Typography sx={{ fontSize: 13, whiteSpace: "nowrap" }}>
           <span style={{ color: c.madder, fontWeight: 600 }}>before {was}</span> → <span style={{ color: sum(after.counts) === 0 ? c.verdigris : c.ink, fontWeight: 600 }}>after {sum(after.counts)}</span> crossings

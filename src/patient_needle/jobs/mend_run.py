@@ -232,8 +232,15 @@ def _mend_all(store: Store, bench: _Bench, remedy: Remedy, lease: int, told: Cal
 def _asked_snag(bench: _Bench, key: str | None) -> TakeSnag | None:
     if key is None:
         return None
-    for snag in find_snags(bench.footage, bench.marks):
+    snags = find_snags(bench.footage, bench.marks)
+    for snag in snags:
         if snag_key(snag) == key:
+            return snag
+    # What was mended since may have changed a frame or two of it.
+    kind, garment, other, first, last, _ = key.rsplit("|", 5)
+    for snag in snags:
+        near = abs(snag.frames[0] - int(first)) <= 2 and abs(snag.frames[1] - int(last)) <= 2
+        if (snag.kind, snag.garment, snag.other) == (kind, garment, other) and near:
             return snag
     raise ShotError(
         "that snag is not there any more", where=f"'{bench.take.name}'", remedy="Choose one from the list"

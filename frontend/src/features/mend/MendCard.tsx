@@ -45,8 +45,13 @@ export function MendCard({ shot, take, takes }: { shot: Shot; take: Take; takes:
         )}
       </Box>
       {data !== undefined && <Looking data={data} again={() => { mutate(take.id); }} />}
-      {data?.state === "ready" && <Snags shot={shot} take={take} data={data} />}
       {data !== undefined && data.remedies.length > 0 && <RemedyList data={data} />}
+      {data?.state === "ready" && <Snags shot={shot} take={take} data={data} />}
+      {data?.state === "ready" && (
+        <Button sx={{ px: 0.75, py: 0.2, ml: -0.75, mt: 1, fontSize: 12.5 }} onClick={() => { mutate(take.id); }}>
+          Look for snags again
+        </Button>
+      )}
     </Card>
   );
 }
@@ -80,7 +85,7 @@ function Snags({ shot, take, data }: { shot: Shot; take: Take; data: Mending }) 
     set({ mending: mended.take, shown: [mended.take] });
   };
   return (
-    <>
+    <Section title={data.snags.length === 0 ? "Snags" : `Snags, ${left.length} to be mended`}>
       {data.snags.length === 0 && <Typography sx={{ fontSize: 13, color: "success.main", mb: 1 }}>No snag in frames {take.first} to {take.last}. The take can be handed off.</Typography>}
       {data.snags.map((snag) => (
         <SnagPanel key={snag.key} shot={shot} take={take} snag={snag} here={snag.key === chosen} done={done} />
@@ -102,6 +107,6 @@ function Snags({ shot, take, data }: { shot: Shot; take: Take; data: Mending }) 
       <Section title="Another place">
         <DrawnPlace shot={shot} take={take} region={region} done={done} />
       </Section>
-    </>
+    </Section>
   );
 }

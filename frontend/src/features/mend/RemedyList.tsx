@@ -10,11 +10,11 @@ import { useRemedyDeed } from "../../state/mending";
 import { useRoom } from "../../state/room";
 import { FaultNote, Panel, Section, Small } from "../../ui/Card";
 
-/** The steps of a mended take, in order: each can be turned off and on, and shows its proof. */
+/** The steps of a mended take, the latest first: each can be turned off and on, and shows its proof. */
 export function RemedyList({ data }: { data: Mending }) {
   return (
     <Section title="Done so far">
-      {data.remedies.map((remedy) => (
+      {[...data.remedies].reverse().map((remedy) => (
         <Step key={remedy.id} remedy={remedy} />
       ))}
     </Section>

@@ -15,6 +15,7 @@ from ...model.shot import Garment
 from ...model.tolerances import ALL, CALM_GRIP, MEND_BRIDGED
 from ...model.typed import Flags
 from ..inspect.snags import IN_THE_BODY, THROUGH_ANOTHER
+from ..run.release import find_crossings
 from .again import Again, Room, Told, run_again
 from .calming import calmed
 from .easing_out import ease_out
@@ -100,9 +101,17 @@ def apply(
             guide = _guide(footage, region, span, settings)
             return run_again(footage, region, span, again, guide=guide, told=told)
         case "smooth in time":
-            return smooth_time(footage, region, span, strength=settings.strength, leave_out=settings.leave_out)
+            out, strength = settings.leave_out, settings.strength
+            return _kept_off(
+                footage,
+                region,
+                span,
+                smooth_time(footage, region, span, strength=strength, leave_out=out),
+                told,
+            )
         case "smooth the cloth":
-            return smooth_space(footage, region, span, strength=settings.strength)
+            smoothed = smooth_space(footage, region, span, strength=settings.strength)
+            return _kept_off(footage, region, span, smoothed, told)
         case "calm":
             guide = calmed(footage, settings.amount)
             return run_again(footage, region, span, Again(grip=CALM_GRIP), guide=guide, told=told)
@@ -117,6 +126,20 @@ def check_span(footage: Footage, span: Span) -> None:
             f"frames {span.first} to {span.last} with {span.join} to join cannot be mended", where="the span",
             remedy=f"Choose frames from {low} to {high}, the first before the last, and 0 to 48 to join",
         )  # fmt: skip
+
+
+def _kept_off(footage: Footage, region: Region, span: Span, smoothed: Patch, told: Told) -> Patch:
+    """A patch that smooths, eased out where it would go through something."""
+    after, mine = footage.with_patch(smoothed), np.zeros(footage.worn.count, bool)
+    mine[smoothed.vertices] = True
+    for frame in smoothed.frames:
+        found = find_crossings(footage.worn, after.at(frame), after.colliders(frame), after.bodies(frame))
+        cloth = np.concatenate(
+            [found.colliders[:, :1], found.itself.reshape(-1, 1), found.garments.reshape(-1, 1)]
+        )
+        if mine[footage.worn.triangles[cloth]].any():
+            return ease_out(after, region, span, told)
+    return smoothed
 
 
 def _guide(footage: Footage, region: Region, span: Span, settings: Settings) -> NDArray[np.float32]:
