@@ -139,6 +139,7 @@ CALM_LEAST_CUT = 3.0  # Hz; slower is primary motion (common practice, no source
 CALM_GRIP, CALM_PAD = 0.8, 24  # how firmly a calmed take is drawn; frames the filter goes on beyond either end
 PROOF_BESIDE, PROOF_JOIN = 3, 6  # frames beside a remedy that are looked at; that tell a take's usual motion
 PROOF_FEW, PROOF_SHARE = 3, 0.02  # vertices, and share of those before, by which no kind of fault may grow
+PROOF_TRIFLE = 0.005  # of the crossings that are gone: what may come up for them and still be better
 PROOF_GROWTH = 0.05  # by which overstretch that was there may grow: cloth that is parted is drawn a little
 MEND_ALL_TURNS = 200  # remedies in one mending of everything, at most
 MEND_BRIDGED = 16  # frames of a fault that a curve from before to after it may bridge, as a guide
