@@ -45,6 +45,8 @@ test("a number field keeps only numbers", () => {
 
 test("every event touches what it is about", () => {
   expect(touched({ kind: "progress", shot: 2, take: 5 })).toEqual([["takes", 2], ["pulse", 5]]);
+  expect(touched({ kind: "take", shot: 2, take: 5 })).toEqual([["takes", 2], ["pulse", 5], ["mending", 5]]);
+  expect(touched({ kind: "mending", shot: 2, take: 5 })).toEqual([["mending", 5]]);
   expect(touched({ kind: "delivery", shot: 2 })).toEqual([["deliveries", 2]]);
   expect(touched({ kind: "behind" })).toEqual([[]]);
 });

@@ -80,8 +80,9 @@ export function touched(event: Happening): (readonly unknown[])[] {
     case "shot":
       return [keys.shot(shot), keys.takes(shot), keys.shots];
     case "take":
-    case "progress":
       return take === undefined ? [keys.takes(shot)] : [keys.takes(shot), keys.pulse(take), keys.mending(take)];
+    case "progress":
+      return take === undefined ? [keys.takes(shot)] : [keys.takes(shot), keys.pulse(take)];
     case "mending":
       return take === undefined ? [[]] : [keys.mending(take)];
     case "delivery":
