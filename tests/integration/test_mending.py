@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from patient_needle.bootstrap.mending import MendRequest, mend_shot
-from patient_needle.core.model.errors import FileError, ShotError
+from patient_needle.core.model.errors import CastError, FileError, ShotError
 from patient_needle.formats.pc2 import read_pc2
 from patient_needle.formats.pc2.layout import write_pc2_bytes
 from patient_needle.jobs.mend_run import bring_take_in, compose, do_remedy, look_for_snags
@@ -236,7 +236,7 @@ def test_headless_mending_reports_and_refuses(hung, tmp_path):
         mend_shot(MendRequest(shot, ("else=nowhere.pc2",), tmp_path / "no", HowRead()), said.append)
     assert not (tmp_path / "no").exists()
     late = written(tmp_path / "late.pc2", frames, 2001)
-    with pytest.raises(ShotError, match="the animation of"):
+    with pytest.raises(CastError, match="its animation from"):
         mend_shot(MendRequest(shot, (str(late),), tmp_path / "no", HowRead()), said.append)
 
 

@@ -11,19 +11,21 @@ from typing import Any
 
 import numpy as np
 
+from ..core.craft.inspect.checks import check_range
 from ..core.craft.mend.footage import Footage
 from ..core.craft.mend.mending import mend_all
 from ..core.craft.mend.snags import find_marks, find_snags
 from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import FileError, ShotError
-from ..core.model.shot import PlannedRun, ShotPlan
+from ..core.model.shot import ShotPlan
 from ..formats.files import replacing
 from ..formats.names import apart, file_name
 from ..formats.registry import CacheTiming, cache_endings, write_cache
 from ..formats.report.mending import counts_record, proof_record, snag_record
 from ..formats.shot_file.assemble import assemble
 from ..formats.shot_file.document import read_shot_file
-from ..session.bringing import HowRead, bring_in
+from ..session.bringing import HowRead, bring_in, in_common
+from ..session.serving import run_of
 from .environment import processor, versions
 
 
@@ -55,23 +57,14 @@ def mend_shot(request: MendRequest, told: Callable[[str], None]) -> dict[str, An
     for garment in plan.garments:
         paths = _paths(request.caches, garment.name, [one.name for one in plan.garments])
         found[garment.name] = bring_in(paths, garment.mesh, request.how, plan.frames[0], plan.frame_rate)
-    first = max(one.first for one in found.values())
-    last = min(one.first + len(one.points) - 1 for one in found.values())
-    if last < first:
-        raise ShotError("the caches have no frame in common", remedy="Give caches of the same range")
-    for member in plan.cast:
-        low, high = member.motion.span()
-        if first < low or last > high:
-            raise ShotError(
-                f"the caches run from {first} to {last}, the animation of '{member.name}' from {low:g} "
-                f"to {high:g}",
-                remedy="Give the longer animation, or a shorter cache",
-            )
+    first, last = in_common(found.values())
     plan = replace(plan, frames=(first, last))
+    for member in plan.cast:
+        check_range(plan, member)
     points = np.concatenate(
         [one.points[first - one.first : last - one.first + 1] for one in found.values()], axis=1
     )
-    footage = Footage(OutfitRun(plan, PlannedRun(plan.garments, plan.garments)), points, first, first)
+    footage = Footage(OutfitRun(plan, run_of(plan)), points, first, first)
     start = time.monotonic()
     marks = find_marks(footage, footage.judged)
     before = find_snags(footage, marks)

@@ -11,12 +11,15 @@ from typing import Any
 
 import numpy as np
 import structlog
+from sqlalchemy.orm import Session
 
+from ..core.craft.inspect.checks import check_range
 from ..core.craft.mend.footage import Footage, Patch, Span
 from ..core.craft.mend.mending import mend_all, mend_one
 from ..core.craft.mend.proof import prove
 from ..core.craft.mend.remedies import CALM, Settings, apply, around, around_snag, fitting, whole
 from ..core.craft.mend.snags import Marks, TakeSnag, find_marks, find_snags
+from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.swatch_book import BOOK
 from ..formats.report.marks import read_marks, read_patch, write_marks, write_patch
@@ -28,9 +31,10 @@ from ..formats.report.mending import (
     snag_key,
     snag_record,
 )
-from ..session.bringing import HowRead, bring_in
+from ..session.bringing import HowRead, bring_in, in_common
 from ..session.cores import Cores
-from ..session.footage import changed_rows, footage_of, laid, marked, outfit_of, plan_of_take
+from ..session.footage import footage_of, laid, marked, plan_of_take, write_frames
+from ..session.serving import run_of
 from ..store import blobs, mending, takes
 from ..store.errors import FencedError
 from ..store.models import Remedy, Take, TakeState
@@ -89,11 +93,9 @@ def look_for_snags(store: Store, take_id: int) -> None:
             footage = footage_of(store, take)
             marks = marked(footage, _paced(tell, cores))
             snags = find_snags(footage, marks)
-        if take.origin is not None and take.origin["kind"] == "brought in":
-            rows = changed_rows(store, take, footage, marks, list(footage.judged))
-            with store.begin() as session:
-                mending.put_frames(session, take_id, rows)
         with store.begin() as session:
+            if take.origin is not None and take.origin["kind"] == "brought in":
+                write_frames(session, take, footage, marks, list(footage.judged))
             mending.keep_snags(
                 session, take_id, [snag_record(one) for one in snags], counts_record(marks), write_marks(marks),
                 lease=lease,
@@ -191,8 +193,8 @@ def _mend(store: Store, bench: _Bench, remedy: Remedy, lease: int, told: Callabl
             session, remedy.id, lease, "kept" if kept else "proposal", proof=proof_record(proven.proof),
             patch=write_patch(patch),
         )  # fmt: skip
-    if kept:
-        _write(store, bench.take, proven.footage, proven.marks, list(patch.frames))
+        if kept:
+            _write(session, bench.take, proven.footage, proven.marks, list(patch.frames))
 
 
 def _mend_all(store: Store, bench: _Bench, remedy: Remedy, lease: int, told: Callable[[float], None]) -> None:
@@ -201,7 +203,6 @@ def _mend_all(store: Store, bench: _Bench, remedy: Remedy, lease: int, told: Cal
 
     done = mend_all(bench.footage, bench.marks, skip, lambda said, share: told(share))  # noqa: ARG005
     frames = sorted({frame for step in done.steps for frame in step.patch.frames})
-    rows = changed_rows(store, bench.take, done.footage, done.marks, frames)
     with store.begin() as session:
         if not mending.remedied(session, remedy.id, lease, 1.0):
             raise _TakenAway
@@ -223,7 +224,7 @@ def _mend_all(store: Store, bench: _Bench, remedy: Remedy, lease: int, told: Cal
                 patch=write_patch(step.patch),
             )
         mending.forget_remedy(session, remedy.id)
-        mending.put_frames(session, bench.take.id, rows)
+        write_frames(session, bench.take, done.footage, done.marks, frames)
         left = {snag_key(one.snag): one.why for one in done.left}
         snags = [snag_record(one, left.get(snag_key(one), "")) for one in find_snags(done.footage, done.marks)]
         mending.keep_snags(session, bench.take.id, snags, counts_record(done.marks), write_marks(done.marks))
@@ -286,13 +287,11 @@ def _settings(asked: dict[str, Any]) -> Settings:
     )  # fmt: skip
 
 
-def _write(store: Store, take: Take, footage: Footage, marks: Marks, frames: list[int]) -> None:
+def _write(session: Session, take: Take, footage: Footage, marks: Marks, frames: list[int]) -> None:
     """Write changed frames of a take, and its snags anew."""
-    rows = changed_rows(store, take, footage, marks, frames)
+    write_frames(session, take, footage, marks, frames)
     snags = [snag_record(one) for one in find_snags(footage, marks)]
-    with store.begin() as session:
-        mending.put_frames(session, take.id, rows)
-        mending.keep_snags(session, take.id, snags, counts_record(marks), write_marks(marks))
+    mending.keep_snags(session, take.id, snags, counts_record(marks), write_marks(marks))
 
 
 def compose(store: Store, take_id: int, again: int) -> None:
@@ -310,7 +309,8 @@ def compose(store: Store, take_id: int, again: int) -> None:
         ]
         patches = {one.id: read_patch(blobs.get(session, one.sha or "")) for one in steps}
     with Cores():
-        run = outfit_of(plan_of_take(store, base))
+        plan = plan_of_take(store, base)
+        run = OutfitRun(plan, run_of(plan))
         before, now = footage_of(store, base, run), footage_of(store, take, run)
         on = [one for one in steps if one.is_on]
         stale: list[Remedy] = []
@@ -328,7 +328,7 @@ def compose(store: Store, take_id: int, again: int) -> None:
             again_row = mending.remedy(session, one.id)
             again_row.state, again_row.proof, again_row.sha = "waiting", None, None
             queue_remedy(session, one.id)
-    _write(store, take, after, marks, frames)
+        _write(session, take, after, marks, frames)
 
 
 def _meet(one: Patch, other: Patch) -> bool:
@@ -403,23 +403,15 @@ def _keep_brought(store: Store, take: Take, lease: takes.Lease, plan: Any, broug
             f"no cache of the {missing[0]} was brought in", where=f"'{take.name}'",
             remedy="Bring in a cache of every garment: they are judged together",
         )  # fmt: skip
-    first = max(one.first for one in brought.values())
-    last = min(one.first + len(one.points) - 1 for one in brought.values())
-    if last < first:
-        raise ShotError("the caches have no frame in common", remedy="Bring in caches of the same range")
+    first, last = in_common(brought.values())
+    moved = replace(plan, frames=(first, last))
+    for member in moved.cast:
+        check_range(moved, member)
     rows: list[dict[str, Any]] = []
     for name, one in brought.items():
         for frame in range(first, last + 1):
             data = np.ascontiguousarray(one.points[frame - one.first], "<f4").tobytes()
             rows.append({"garment": name, "frame": frame, "data": data, "record": plain_record(frame)})
-    moved = replace(plan, frames=(first, last))
-    for member in moved.cast:
-        low, high = member.motion.span()
-        if first < low or last > high:
-            raise ShotError(
-                f"the caches run from {first} to {last}, the animation of '{member.name}' from {low:g} to "
-                f"{high:g}", where=f"'{take.name}'", remedy="Bring in the longer animation, or a shorter cache",
-            )  # fmt: skip
     with store.begin() as session:
         for row in rows:
             row["sha"] = blobs.put(session, row.pop("data"))

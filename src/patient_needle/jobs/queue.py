@@ -32,13 +32,14 @@ def queue_snags(session: Session, take_id: int) -> None:
 
 
 def queue_remedy(session: Session, remedy_id: int) -> None:
-    """Let a worker do a remedy."""
-    _defer(session, DO_REMEDY, SHORT, remedy_id=remedy_id)
+    """Let a worker do a remedy, after those of its take that were asked for before."""
+    take_id = session.scalar(text("select take_id from remedies where id = :id"), {"id": remedy_id})
+    _defer(session, DO_REMEDY, SHORT, lock=_bench(take_id), remedy_id=remedy_id)
 
 
 def queue_compose(session: Session, take_id: int, again: int) -> None:
     """Let a worker lay a take's remedies over each other anew; again: the remedy that was changed."""
-    _defer(session, COMPOSE, SHORT, take_id=take_id, again=again)
+    _defer(session, COMPOSE, SHORT, lock=_bench(take_id), take_id=take_id, again=again)
 
 
 def queue_bring_in(session: Session, take_id: int) -> None:
@@ -46,9 +47,14 @@ def queue_bring_in(session: Session, take_id: int) -> None:
     _defer(session, BRING_IN, SHORT, take_id=take_id)
 
 
-def _defer(session: Session, task: str, queue: str, **arguments: int) -> None:
+def _bench(take_id: int | None) -> str:
+    """What only one job at a time may have: a remedy writes whole frames of its take."""
+    return f"bench of take {take_id}"
+
+
+def _defer(session: Session, task: str, queue: str, *, lock: str | None = None, **arguments: int) -> None:
     raw = session.connection().connection.driver_connection
-    _app.configure_task(task, queue=queue, connection=raw).defer(**arguments)
+    _app.configure_task(task, queue=queue, lock=lock, connection=raw).defer(**arguments)
 
 
 def requeue_lost(session: Session) -> list[tuple[str, int]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..core.craft.inspect.cached import judge_cache
 from ..core.geometry.placing import TO_Y_UP
 from ..core.geometry.topology import triangulated
-from ..core.model.errors import FileError
+from ..core.model.errors import FileError, ShotError
 from ..core.model.mesh import Mesh
 from ..core.model.units import metres_per
 from ..formats.obj import read_numbered
@@ -71,6 +71,15 @@ def bring_in(paths: Sequence[Path], mesh: Mesh, how: HowRead, first: int, frame_
             said, where=where, remedy=offers[0].said if offers else "Export it with the garment's order"
         )
     return Brought(points, int(begin))
+
+
+def in_common(brought: Iterable[Brought]) -> tuple[int, int]:
+    """The first and the last frame that all caches have; `ShotError` when there is none."""
+    every = list(brought)
+    first, last = max(one.first for one in every), min(one.first + len(one.points) - 1 for one in every)
+    if last < first:
+        raise ShotError("the caches have no frame in common", remedy="Bring in caches of the same range")
+    return first, last
 
 
 def _frames(paths: Sequence[Path], rate: float, where: str) -> tuple[NDArray[np.float32], int | None]:

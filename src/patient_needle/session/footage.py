@@ -6,21 +6,23 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from ..core.craft.inspect.checks import check_plan
 from ..core.craft.mend.footage import Footage, Patch
 from ..core.craft.mend.snags import Marks, find_marks
 from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import ShotError
-from ..core.model.shot import PlannedRun, ShotPlan
+from ..core.model.shot import ShotPlan
 from ..core.model.tolerances import ALL
 from ..core.solver.diagnostics import stretch
 from ..formats.report.mending import marked_record, plain_record
 from ..formats.shot_file.assemble import assemble
-from ..store import blobs, takes
+from ..store import blobs, mending, takes
 from ..store.models import Take
 from ..store.session import Store
 from .opened import opened
+from .serving import run_of
 
 
 def plan_of_take(store: Store, take: Take) -> ShotPlan:
@@ -33,16 +35,11 @@ def plan_of_take(store: Store, take: Take) -> ShotPlan:
     return plan
 
 
-def outfit_of(plan: ShotPlan) -> OutfitRun:
-    """All garments of a plan as one run."""
-    if not plan.garments:
-        raise ShotError("the shot has no garment", remedy="Make one on the Wardrobe bench")
-    return OutfitRun(plan, PlannedRun(plan.garments, plan.garments))
-
-
 def footage_of(store: Store, take: Take, run: OutfitRun | None = None) -> Footage:
     """A take's frames; `ShotError` when one of its delivered frames is missing."""
-    run = outfit_of(plan_of_take(store, take)) if run is None else run
+    if run is None:
+        plan = plan_of_take(store, take)
+        run = OutfitRun(plan, run_of(plan))
     pieces, firsts = [], []
     with store.begin() as session:
         for garment in run.run.garments:
@@ -72,23 +69,19 @@ def footage_of(store: Store, take: Take, run: OutfitRun | None = None) -> Footag
     return Footage(run, points, first, take.first)
 
 
-def changed_rows(
-    store: Store, take: Take, footage: Footage, marks: Marks, frames: list[int]
-) -> list[dict[str, object]]:
-    """Rows for some frames of a take: positions and records of each garment, ready to be written."""
+def write_frames(session: Session, take: Take, footage: Footage, marks: Marks, frames: list[int]) -> None:
+    """Write some frames of a take, positions and records of each garment, in the caller's transaction."""
     rows: list[dict[str, object]] = []
-    with store.begin() as session:
-        for index, (cloth, span) in enumerate(zip(footage.worn.cloths, footage.worn.spans, strict=True)):
-            old = {row.frame: row.record for row in takes.frames(session, take.id, cloth.name)}
-            for frame in frames:
-                points = footage.points[frame - footage.first]
-                own = [mark for mark in marks.get(frame, []) if mark.garment == index]
-                record = marked_record(
-                    old.get(frame, plain_record(frame)), own, stretch(cloth, points[span].astype(float)), points
-                )
-                sha = blobs.put(session, np.ascontiguousarray(points[span], "<f4").tobytes())
-                rows.append({"garment": cloth.name, "frame": frame, "sha": sha, "record": record})
-    return rows
+    for index, (cloth, span) in enumerate(zip(footage.worn.cloths, footage.worn.spans, strict=True)):
+        old = {row.frame: row.record for row in takes.frames(session, take.id, cloth.name)}
+        for frame in frames:
+            points = footage.points[frame - footage.first]
+            own = [mark for mark in marks.get(frame, []) if mark.garment == index]
+            stretched = stretch(cloth, points[span].astype(float))
+            record = marked_record(old.get(frame, plain_record(frame)), own, stretched, points)
+            sha = blobs.put(session, np.ascontiguousarray(points[span], "<f4").tobytes())
+            rows.append({"garment": cloth.name, "frame": frame, "sha": sha, "record": record})
+    mending.put_frames(session, take.id, rows)
 
 
 def laid(footage: Footage, patches: list[Patch]) -> Footage:

@@ -40,7 +40,7 @@ def check_member(plan: ShotPlan, member: CastMember, tolerances: Tolerances = DE
     """`CastError` when a member's animation does not cover the shot, a collider has no outside, or a character
     has no human height.
     """
-    _check_range(plan, member)
+    check_range(plan, member)
     if member.collider is not None:
         _check_surface(member)
     if member.kind == "character":
@@ -72,7 +72,8 @@ def _check_surface(member: CastMember) -> None:
         )
 
 
-def _check_range(plan: ShotPlan, member: CastMember) -> None:
+def check_range(plan: ShotPlan, member: CastMember) -> None:
+    """`CastError` when a member's animation does not cover the shot."""
     low, high = member.motion.span()
     first, last = plan.frames
     if first < low or last > high:
