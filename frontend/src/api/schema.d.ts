@@ -3515,6 +3515,21 @@ export interface components {
             top_mm: number;
         };
         /**
+         * EdgeReading
+         * @description An edge of a piece as it is shown, mm.
+         */
+        "Reading.EdgeReading": {
+            /** Length Mm */
+            length_mm: number;
+            /** Line Mm */
+            line_mm: [
+                number,
+                number
+            ][];
+            /** Name */
+            name: string;
+        };
+        /**
          * Fault
          * @description A fault: what, where, and how to fix it.
          */
@@ -3573,6 +3588,53 @@ export interface components {
             vertices: number;
         };
         /**
+         * HangRecord
+         * @description Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+         *     folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+         *     at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+         *     follows: edges that it is laid along.
+         */
+        "Reading.HangRecord": {
+            /**
+             * At Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at_mm: [
+                number,
+                number
+            ];
+            /**
+             * Folds Mm
+             * @default []
+             */
+            folds_mm: number[];
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Layer
+             * @default front
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /**
+             * Part
+             * @default torso
+             * @enum {string}
+             */
+            part: "torso" | "left arm" | "right arm" | "left leg" | "right leg" | "neck";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * HoldReading
          * @description A hold in figures: N/m, and m that the garment sags on it; vertices, and those of them that hold on.
          */
@@ -3621,6 +3683,19 @@ export interface components {
             offers: components["schemas"]["Reading.Offer"][];
         };
         /**
+         * LineRecord
+         * @description A line drawn within a piece.
+         */
+        "Reading.LineRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Making
          * @description How a garment was made. draft_vertices, fine_vertices: about how many its spacings give; isometry: median
          *     and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from;
@@ -3644,6 +3719,8 @@ export interface components {
             ] | null;
             /** Notes */
             notes: string[];
+            /** @default null */
+            sewn: components["schemas"]["Reading.SewnMaking"] | null;
             /** Tapes */
             tapes: components["schemas"]["Reading.Tape"][];
         };
@@ -3691,6 +3768,16 @@ export interface components {
             vertices: number;
         };
         /**
+         * NotchRecord
+         * @description A mark on an edge, so far along it.
+         */
+        "Reading.NotchRecord": {
+            /** Along Mm */
+            along_mm: number;
+            /** Run */
+            run: string;
+        };
+        /**
          * Offer
          * @description A change that would mend what looks wrong, and the fields that it sets: member, of a cast member or of a
          *     garment's recipe; garment, of the garment itself; shot, of the shot; cast, of cast members by name.
@@ -3718,6 +3805,55 @@ export interface components {
             shot: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * PieceReading
+         * @description A piece as cut: its record, its edges as lines, its area, and which triangles of the mesh are its own:
+         *     the first and how many.
+         */
+        "Reading.PieceReading": {
+            /** Area Cm2 */
+            area_cm2: number;
+            /** Edges */
+            edges: components["schemas"]["Reading.EdgeReading"][];
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number;
+            /**
+             * @default {
+             *       "at_mm": [
+             *         0,
+             *         0
+             *       ],
+             *       "folds_mm": [],
+             *       "follows": [],
+             *       "layer": "front",
+             *       "part": "torso",
+             *       "turn": 0
+             *     }
+             */
+            hang: components["schemas"]["Reading.HangRecord"];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["Reading.LineRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Notches
+             * @default []
+             */
+            notches: components["schemas"]["Reading.NotchRecord"][];
+            /** Runs */
+            runs: components["schemas"]["Reading.RunRecord"][];
+            /** Triangles */
+            triangles: [
+                number,
+                number
+            ];
         };
         /**
          * Pop
@@ -3760,6 +3896,87 @@ export interface components {
             jerks: components["schemas"]["Reading.Jerk"][];
             /** Suggested Move */
             suggested_move: number;
+        };
+        /**
+         * RunRecord
+         * @description One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+         *     curve goes through them.
+         */
+        "Reading.RunRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /**
+         * SeamReading
+         * @description A seam: its record, its number, both sides in mm, and what is wrong with it, "" for nothing.
+         */
+        "Reading.SeamReading": {
+            /**
+             * Bend
+             * @default 1
+             */
+            bend: number;
+            /**
+             * Elastic
+             * @default 1
+             */
+            elastic: number;
+            /**
+             * Gathers
+             * @default false
+             */
+            gathers: boolean;
+            /** Number */
+            number: number;
+            /** One */
+            one: [
+                string,
+                string
+            ][];
+            /** One Mm */
+            one_mm: number;
+            /** Other */
+            other: [
+                string,
+                string
+            ][];
+            /** Other Mm */
+            other_mm: number;
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
+            /** Warning */
+            warning: string;
+        };
+        /**
+         * SewnMaking
+         * @description A sewn garment. worn: whether it was sewn as it is cut now; measures: mm, by name.
+         */
+        "Reading.SewnMaking": {
+            /** Measures */
+            measures: {
+                [key: string]: number;
+            };
+            /** Pieces */
+            pieces: components["schemas"]["Reading.PieceReading"][];
+            /** Seams */
+            seams: components["schemas"]["Reading.SeamReading"][];
+            /** Vertices */
+            vertices: number;
+            /** Worn */
+            worn: boolean;
         };
         /**
          * Tape
@@ -3805,7 +4022,7 @@ export interface components {
          */
         RecipeAsk: {
             /** Recipe */
-            recipe: components["schemas"]["RecipeAsk.FileRecipe"] | components["schemas"]["RecipeAsk.RingsRecipe"] | components["schemas"]["RecipeAsk.FlounceRecipe"];
+            recipe: components["schemas"]["RecipeAsk.FileRecipe"] | components["schemas"]["RecipeAsk.RingsRecipe"] | components["schemas"]["RecipeAsk.FlounceRecipe"] | components["schemas"]["RecipeAsk.SewnRecipe"];
         };
         /**
          * AlongStep
@@ -3840,6 +4057,44 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * BlockRecord
+         * @description A pattern drafted from the figure's measures. ease_mm: girth beyond the figure's; length_mm: from its
+         *     upper edge to its hem; flare: of its hem; sleeve_mm: of its sleeves; gather: its cloth over the band. What
+         *     is left out is the block's own.
+         */
+        "RecipeAsk.BlockRecord": {
+            /**
+             * Ease Mm
+             * @default null
+             */
+            ease_mm: number | null;
+            /**
+             * Flare
+             * @default null
+             */
+            flare: number | null;
+            /**
+             * Gather
+             * @default 1
+             */
+            gather: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "smock" | "trousers" | "skirt" | "cape";
+            /**
+             * Length Mm
+             * @default null
+             */
+            length_mm: number | null;
+            /**
+             * Sleeve Mm
+             * @default null
+             */
+            sleeve_mm: number | null;
         };
         /**
          * ChangeStep
@@ -4203,6 +4458,53 @@ export interface components {
             member: string;
         };
         /**
+         * HangRecord
+         * @description Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+         *     folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+         *     at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+         *     follows: edges that it is laid along.
+         */
+        "RecipeAsk.HangRecord": {
+            /**
+             * At Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at_mm: [
+                number,
+                number
+            ];
+            /**
+             * Folds Mm
+             * @default []
+             */
+            folds_mm: number[];
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Layer
+             * @default front
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /**
+             * Part
+             * @default torso
+             * @enum {string}
+             */
+            part: "torso" | "left arm" | "right arm" | "left leg" | "right leg" | "neck";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * HemTierRecord
          * @description A tier that continues a hem; fabric: what it is made of, the skirt's if left out.
          */
@@ -4244,6 +4546,19 @@ export interface components {
             vertices: number[];
         };
         /**
+         * LineRecord
+         * @description A line drawn within a piece.
+         */
+        "RecipeAsk.LineRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+        };
+        /**
          * MirrorStep
          * @description One side of x = 0, 1 or -1, copied to the other.
          */
@@ -4258,6 +4573,56 @@ export interface components {
              * @enum {integer}
              */
             side: -1 | 1;
+        };
+        /**
+         * NotchRecord
+         * @description A mark on an edge, so far along it.
+         */
+        "RecipeAsk.NotchRecord": {
+            /** Along Mm */
+            along_mm: number;
+            /** Run */
+            run: string;
+        };
+        /**
+         * PieceRecord
+         * @description A flat piece of cloth: its edges counter-clockwise as seen from outside, where it hangs, and its grain:
+         *     degrees counter-clockwise that warp is turned from y.
+         */
+        "RecipeAsk.PieceRecord": {
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number;
+            /**
+             * @default {
+             *       "at_mm": [
+             *         0,
+             *         0
+             *       ],
+             *       "folds_mm": [],
+             *       "follows": [],
+             *       "layer": "front",
+             *       "part": "torso",
+             *       "turn": 0
+             *     }
+             */
+            hang: components["schemas"]["RecipeAsk.HangRecord"];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["RecipeAsk.LineRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Notches
+             * @default []
+             */
+            notches: components["schemas"]["RecipeAsk.NotchRecord"][];
+            /** Runs */
+            runs: components["schemas"]["RecipeAsk.RunRecord"][];
         };
         /**
          * PlacedRecord
@@ -4368,6 +4733,117 @@ export interface components {
             tiers: components["schemas"]["RecipeAsk.HemTierRecord"][];
             /** Waist Mm */
             waist_mm: number;
+        };
+        /**
+         * RunRecord
+         * @description One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+         *     curve goes through them.
+         */
+        "RecipeAsk.RunRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /**
+         * SeamRecord
+         * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
+         *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
+         *     the seam's length; bend: factor on the bending stiffness along it.
+         */
+        "RecipeAsk.SeamRecord": {
+            /**
+             * Bend
+             * @default 1
+             */
+            bend: number;
+            /**
+             * Elastic
+             * @default 1
+             */
+            elastic: number;
+            /**
+             * Gathers
+             * @default false
+             */
+            gathers: boolean;
+            /** One */
+            one: [
+                string,
+                string
+            ][];
+            /** Other */
+            other: [
+                string,
+                string
+            ][];
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
+        };
+        /**
+         * SewnRecipe
+         * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
+         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
+         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
+         *     garment is not sewn yet without it, and where the pieces have changed since.
+         */
+        "RecipeAsk.SewnRecipe": {
+            /** Around */
+            around: string;
+            /** @default null */
+            block: components["schemas"]["RecipeAsk.BlockRecord"] | null;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * File Of
+             * @default
+             */
+            file_of: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sewn";
+            /**
+             * Measures Mm
+             * @default {}
+             */
+            measures_mm: {
+                [key: string]: number;
+            };
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["RecipeAsk.PieceRecord"][];
+            /**
+             * Seams
+             * @default []
+             */
+            seams: components["schemas"]["RecipeAsk.SeamRecord"][];
+            /**
+             * @default {
+             *       "draft_mm": 16,
+             *       "fine_mm": 10,
+             *       "finer": null,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["RecipeAsk.SpacingRecord"];
         };
         /**
          * SpacingRecord
@@ -4544,12 +5020,50 @@ export interface components {
             /** Cache */
             cache: string;
             /** Recipe */
-            recipe: components["schemas"]["Remade.FileRecipe"] | components["schemas"]["Remade.RingsRecipe"] | components["schemas"]["Remade.FlounceRecipe"];
+            recipe: components["schemas"]["Remade.FileRecipe"] | components["schemas"]["Remade.RingsRecipe"] | components["schemas"]["Remade.FlounceRecipe"] | components["schemas"]["Remade.SewnRecipe"];
             /**
              * Take
              * @default
              */
             take: string;
+        };
+        /**
+         * BlockRecord
+         * @description A pattern drafted from the figure's measures. ease_mm: girth beyond the figure's; length_mm: from its
+         *     upper edge to its hem; flare: of its hem; sleeve_mm: of its sleeves; gather: its cloth over the band. What
+         *     is left out is the block's own.
+         */
+        "Remade.BlockRecord": {
+            /**
+             * Ease Mm
+             * @default null
+             */
+            ease_mm: number | null;
+            /**
+             * Flare
+             * @default null
+             */
+            flare: number | null;
+            /**
+             * Gather
+             * @default 1
+             */
+            gather: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "smock" | "trousers" | "skirt" | "cape";
+            /**
+             * Length Mm
+             * @default null
+             */
+            length_mm: number | null;
+            /**
+             * Sleeve Mm
+             * @default null
+             */
+            sleeve_mm: number | null;
         };
         /**
          * CarriedRecord
@@ -5035,7 +5549,7 @@ export interface components {
             /** Name */
             name: string;
             /** Recipe */
-            recipe: components["schemas"]["Remade.FileRecipe"] | components["schemas"]["Remade.RingsRecipe"] | components["schemas"]["Remade.FlounceRecipe"];
+            recipe: components["schemas"]["Remade.FileRecipe"] | components["schemas"]["Remade.RingsRecipe"] | components["schemas"]["Remade.FlounceRecipe"] | components["schemas"]["Remade.SewnRecipe"];
             /**
              * Rest Angles
              * @default flat
@@ -5097,6 +5611,53 @@ export interface components {
                 number | components["schemas"]["Remade.KeysRecord"],
                 number | components["schemas"]["Remade.KeysRecord"]
             ];
+        };
+        /**
+         * HangRecord
+         * @description Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+         *     folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+         *     at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+         *     follows: edges that it is laid along.
+         */
+        "Remade.HangRecord": {
+            /**
+             * At Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at_mm: [
+                number,
+                number
+            ];
+            /**
+             * Folds Mm
+             * @default []
+             */
+            folds_mm: number[];
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Layer
+             * @default front
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /**
+             * Part
+             * @default torso
+             * @enum {string}
+             */
+            part: "torso" | "left arm" | "right arm" | "left leg" | "right leg" | "neck";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * HemTierRecord
@@ -5187,6 +5748,19 @@ export interface components {
             vertices: number[];
         };
         /**
+         * LineRecord
+         * @description A line drawn within a piece.
+         */
+        "Remade.LineRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+        };
+        /**
          * MapRecord
          * @description A chalk map: a value from 0 to 1 per vertex, made by its steps in order from 0 everywhere. span: what 0
          *     and 1 mean, as factors of the fabric's own value, or of hold as grips; in_use: one map of each role can
@@ -5234,6 +5808,56 @@ export interface components {
              * @enum {integer}
              */
             side: -1 | 1;
+        };
+        /**
+         * NotchRecord
+         * @description A mark on an edge, so far along it.
+         */
+        "Remade.NotchRecord": {
+            /** Along Mm */
+            along_mm: number;
+            /** Run */
+            run: string;
+        };
+        /**
+         * PieceRecord
+         * @description A flat piece of cloth: its edges counter-clockwise as seen from outside, where it hangs, and its grain:
+         *     degrees counter-clockwise that warp is turned from y.
+         */
+        "Remade.PieceRecord": {
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number;
+            /**
+             * @default {
+             *       "at_mm": [
+             *         0,
+             *         0
+             *       ],
+             *       "folds_mm": [],
+             *       "follows": [],
+             *       "layer": "front",
+             *       "part": "torso",
+             *       "turn": 0
+             *     }
+             */
+            hang: components["schemas"]["Remade.HangRecord"];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["Remade.LineRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Notches
+             * @default []
+             */
+            notches: components["schemas"]["Remade.NotchRecord"][];
+            /** Runs */
+            runs: components["schemas"]["Remade.RunRecord"][];
         };
         /**
          * PlacedRecord
@@ -5344,6 +5968,117 @@ export interface components {
             tiers: components["schemas"]["Remade.HemTierRecord"][];
             /** Waist Mm */
             waist_mm: number;
+        };
+        /**
+         * RunRecord
+         * @description One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+         *     curve goes through them.
+         */
+        "Remade.RunRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /**
+         * SeamRecord
+         * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
+         *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
+         *     the seam's length; bend: factor on the bending stiffness along it.
+         */
+        "Remade.SeamRecord": {
+            /**
+             * Bend
+             * @default 1
+             */
+            bend: number;
+            /**
+             * Elastic
+             * @default 1
+             */
+            elastic: number;
+            /**
+             * Gathers
+             * @default false
+             */
+            gathers: boolean;
+            /** One */
+            one: [
+                string,
+                string
+            ][];
+            /** Other */
+            other: [
+                string,
+                string
+            ][];
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
+        };
+        /**
+         * SewnRecipe
+         * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
+         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
+         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
+         *     garment is not sewn yet without it, and where the pieces have changed since.
+         */
+        "Remade.SewnRecipe": {
+            /** Around */
+            around: string;
+            /** @default null */
+            block: components["schemas"]["Remade.BlockRecord"] | null;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * File Of
+             * @default
+             */
+            file_of: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sewn";
+            /**
+             * Measures Mm
+             * @default {}
+             */
+            measures_mm: {
+                [key: string]: number;
+            };
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["Remade.PieceRecord"][];
+            /**
+             * Seams
+             * @default []
+             */
+            seams: components["schemas"]["Remade.SeamRecord"][];
+            /**
+             * @default {
+             *       "draft_mm": 16,
+             *       "fine_mm": 10,
+             *       "finer": null,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["Remade.SpacingRecord"];
         };
         /**
          * SpacingRecord
@@ -5786,12 +6521,50 @@ export interface components {
             /** Cache */
             cache: string;
             /** Recipe */
-            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"];
+            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"] | components["schemas"]["Shot.SewnRecipe"];
             /**
              * Take
              * @default
              */
             take: string;
+        };
+        /**
+         * BlockRecord
+         * @description A pattern drafted from the figure's measures. ease_mm: girth beyond the figure's; length_mm: from its
+         *     upper edge to its hem; flare: of its hem; sleeve_mm: of its sleeves; gather: its cloth over the band. What
+         *     is left out is the block's own.
+         */
+        "Shot.BlockRecord": {
+            /**
+             * Ease Mm
+             * @default null
+             */
+            ease_mm: number | null;
+            /**
+             * Flare
+             * @default null
+             */
+            flare: number | null;
+            /**
+             * Gather
+             * @default 1
+             */
+            gather: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "smock" | "trousers" | "skirt" | "cape";
+            /**
+             * Length Mm
+             * @default null
+             */
+            length_mm: number | null;
+            /**
+             * Sleeve Mm
+             * @default null
+             */
+            sleeve_mm: number | null;
         };
         /**
          * CacheReadRecord
@@ -6335,7 +7108,7 @@ export interface components {
             /** Made Of */
             made_of: string;
             /** Recipe */
-            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"];
+            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"] | components["schemas"]["Shot.SewnRecipe"];
         };
         /**
          * FittingRecord
@@ -6604,7 +7377,7 @@ export interface components {
             /** Name */
             name: string;
             /** Recipe */
-            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"];
+            recipe: components["schemas"]["Shot.FileRecipe"] | components["schemas"]["Shot.RingsRecipe"] | components["schemas"]["Shot.FlounceRecipe"] | components["schemas"]["Shot.SewnRecipe"];
             /**
              * Rest Angles
              * @default flat
@@ -6666,6 +7439,53 @@ export interface components {
                 number | components["schemas"]["Shot.KeysRecord"],
                 number | components["schemas"]["Shot.KeysRecord"]
             ];
+        };
+        /**
+         * HangRecord
+         * @description Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+         *     folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+         *     at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+         *     follows: edges that it is laid along.
+         */
+        "Shot.HangRecord": {
+            /**
+             * At Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at_mm: [
+                number,
+                number
+            ];
+            /**
+             * Folds Mm
+             * @default []
+             */
+            folds_mm: number[];
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Layer
+             * @default front
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /**
+             * Part
+             * @default torso
+             * @enum {string}
+             */
+            part: "torso" | "left arm" | "right arm" | "left leg" | "right leg" | "neck";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * HemTierRecord
@@ -6756,6 +7576,19 @@ export interface components {
             vertices: number[];
         };
         /**
+         * LineRecord
+         * @description A line drawn within a piece.
+         */
+        "Shot.LineRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+        };
+        /**
          * LoadCurveRecord
          * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
          */
@@ -6828,6 +7661,16 @@ export interface components {
             file: string;
         };
         /**
+         * NotchRecord
+         * @description A mark on an edge, so far along it.
+         */
+        "Shot.NotchRecord": {
+            /** Along Mm */
+            along_mm: number;
+            /** Run */
+            run: string;
+        };
+        /**
          * ParentRecord
          * @description The joint of a character that carries a prop or set piece, which stands as placed at its rest pose.
          */
@@ -6836,6 +7679,46 @@ export interface components {
             joint: string;
             /** Member */
             member: string;
+        };
+        /**
+         * PieceRecord
+         * @description A flat piece of cloth: its edges counter-clockwise as seen from outside, where it hangs, and its grain:
+         *     degrees counter-clockwise that warp is turned from y.
+         */
+        "Shot.PieceRecord": {
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number;
+            /**
+             * @default {
+             *       "at_mm": [
+             *         0,
+             *         0
+             *       ],
+             *       "folds_mm": [],
+             *       "follows": [],
+             *       "layer": "front",
+             *       "part": "torso",
+             *       "turn": 0
+             *     }
+             */
+            hang: components["schemas"]["Shot.HangRecord"];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["Shot.LineRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Notches
+             * @default []
+             */
+            notches: components["schemas"]["Shot.NotchRecord"][];
+            /** Runs */
+            runs: components["schemas"]["Shot.RunRecord"][];
         };
         /**
          * PlacedRecord
@@ -6962,6 +7845,117 @@ export interface components {
              * @default 10
              */
             settle: number;
+        };
+        /**
+         * RunRecord
+         * @description One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+         *     curve goes through them.
+         */
+        "Shot.RunRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /**
+         * SeamRecord
+         * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
+         *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
+         *     the seam's length; bend: factor on the bending stiffness along it.
+         */
+        "Shot.SeamRecord": {
+            /**
+             * Bend
+             * @default 1
+             */
+            bend: number;
+            /**
+             * Elastic
+             * @default 1
+             */
+            elastic: number;
+            /**
+             * Gathers
+             * @default false
+             */
+            gathers: boolean;
+            /** One */
+            one: [
+                string,
+                string
+            ][];
+            /** Other */
+            other: [
+                string,
+                string
+            ][];
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
+        };
+        /**
+         * SewnRecipe
+         * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
+         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
+         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
+         *     garment is not sewn yet without it, and where the pieces have changed since.
+         */
+        "Shot.SewnRecipe": {
+            /** Around */
+            around: string;
+            /** @default null */
+            block: components["schemas"]["Shot.BlockRecord"] | null;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * File Of
+             * @default
+             */
+            file_of: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sewn";
+            /**
+             * Measures Mm
+             * @default {}
+             */
+            measures_mm: {
+                [key: string]: number;
+            };
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["Shot.PieceRecord"][];
+            /**
+             * Seams
+             * @default []
+             */
+            seams: components["schemas"]["Shot.SeamRecord"][];
+            /**
+             * @default {
+             *       "draft_mm": 16,
+             *       "fine_mm": 10,
+             *       "finer": null,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["Shot.SpacingRecord"];
         };
         /**
          * ShapeRecord
@@ -7409,12 +8403,50 @@ export interface components {
             /** Cache */
             cache: string;
             /** Recipe */
-            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"];
+            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"] | components["schemas"]["ShotEdit.SewnRecipe"];
             /**
              * Take
              * @default
              */
             take: string;
+        };
+        /**
+         * BlockRecord
+         * @description A pattern drafted from the figure's measures. ease_mm: girth beyond the figure's; length_mm: from its
+         *     upper edge to its hem; flare: of its hem; sleeve_mm: of its sleeves; gather: its cloth over the band. What
+         *     is left out is the block's own.
+         */
+        "ShotEdit.BlockRecord": {
+            /**
+             * Ease Mm
+             * @default null
+             */
+            ease_mm: number | null;
+            /**
+             * Flare
+             * @default null
+             */
+            flare: number | null;
+            /**
+             * Gather
+             * @default 1
+             */
+            gather: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "smock" | "trousers" | "skirt" | "cape";
+            /**
+             * Length Mm
+             * @default null
+             */
+            length_mm: number | null;
+            /**
+             * Sleeve Mm
+             * @default null
+             */
+            sleeve_mm: number | null;
         };
         /**
          * CacheReadRecord
@@ -7958,7 +8990,7 @@ export interface components {
             /** Made Of */
             made_of: string;
             /** Recipe */
-            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"];
+            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"] | components["schemas"]["ShotEdit.SewnRecipe"];
         };
         /**
          * FittingRecord
@@ -8227,7 +9259,7 @@ export interface components {
             /** Name */
             name: string;
             /** Recipe */
-            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"];
+            recipe: components["schemas"]["ShotEdit.FileRecipe"] | components["schemas"]["ShotEdit.RingsRecipe"] | components["schemas"]["ShotEdit.FlounceRecipe"] | components["schemas"]["ShotEdit.SewnRecipe"];
             /**
              * Rest Angles
              * @default flat
@@ -8289,6 +9321,53 @@ export interface components {
                 number | components["schemas"]["ShotEdit.KeysRecord"],
                 number | components["schemas"]["ShotEdit.KeysRecord"]
             ];
+        };
+        /**
+         * HangRecord
+         * @description Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+         *     folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+         *     at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+         *     follows: edges that it is laid along.
+         */
+        "ShotEdit.HangRecord": {
+            /**
+             * At Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at_mm: [
+                number,
+                number
+            ];
+            /**
+             * Folds Mm
+             * @default []
+             */
+            folds_mm: number[];
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Layer
+             * @default front
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /**
+             * Part
+             * @default torso
+             * @enum {string}
+             */
+            part: "torso" | "left arm" | "right arm" | "left leg" | "right leg" | "neck";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * HemTierRecord
@@ -8379,6 +9458,19 @@ export interface components {
             vertices: number[];
         };
         /**
+         * LineRecord
+         * @description A line drawn within a piece.
+         */
+        "ShotEdit.LineRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+        };
+        /**
          * LoadCurveRecord
          * @description A measured pull: strains (or sines of the shear angle) above 0, rising, and the N/m each of them took.
          */
@@ -8451,6 +9543,16 @@ export interface components {
             file: string;
         };
         /**
+         * NotchRecord
+         * @description A mark on an edge, so far along it.
+         */
+        "ShotEdit.NotchRecord": {
+            /** Along Mm */
+            along_mm: number;
+            /** Run */
+            run: string;
+        };
+        /**
          * ParentRecord
          * @description The joint of a character that carries a prop or set piece, which stands as placed at its rest pose.
          */
@@ -8459,6 +9561,46 @@ export interface components {
             joint: string;
             /** Member */
             member: string;
+        };
+        /**
+         * PieceRecord
+         * @description A flat piece of cloth: its edges counter-clockwise as seen from outside, where it hangs, and its grain:
+         *     degrees counter-clockwise that warp is turned from y.
+         */
+        "ShotEdit.PieceRecord": {
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number;
+            /**
+             * @default {
+             *       "at_mm": [
+             *         0,
+             *         0
+             *       ],
+             *       "folds_mm": [],
+             *       "follows": [],
+             *       "layer": "front",
+             *       "part": "torso",
+             *       "turn": 0
+             *     }
+             */
+            hang: components["schemas"]["ShotEdit.HangRecord"];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["ShotEdit.LineRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Notches
+             * @default []
+             */
+            notches: components["schemas"]["ShotEdit.NotchRecord"][];
+            /** Runs */
+            runs: components["schemas"]["ShotEdit.RunRecord"][];
         };
         /**
          * PlacedRecord
@@ -8585,6 +9727,117 @@ export interface components {
              * @default 10
              */
             settle: number;
+        };
+        /**
+         * RunRecord
+         * @description One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+         *     curve goes through them.
+         */
+        "ShotEdit.RunRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /**
+         * SeamRecord
+         * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
+         *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
+         *     the seam's length; bend: factor on the bending stiffness along it.
+         */
+        "ShotEdit.SeamRecord": {
+            /**
+             * Bend
+             * @default 1
+             */
+            bend: number;
+            /**
+             * Elastic
+             * @default 1
+             */
+            elastic: number;
+            /**
+             * Gathers
+             * @default false
+             */
+            gathers: boolean;
+            /** One */
+            one: [
+                string,
+                string
+            ][];
+            /** Other */
+            other: [
+                string,
+                string
+            ][];
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
+        };
+        /**
+         * SewnRecipe
+         * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
+         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
+         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
+         *     garment is not sewn yet without it, and where the pieces have changed since.
+         */
+        "ShotEdit.SewnRecipe": {
+            /** Around */
+            around: string;
+            /** @default null */
+            block: components["schemas"]["ShotEdit.BlockRecord"] | null;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * File Of
+             * @default
+             */
+            file_of: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sewn";
+            /**
+             * Measures Mm
+             * @default {}
+             */
+            measures_mm: {
+                [key: string]: number;
+            };
+            /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["ShotEdit.PieceRecord"][];
+            /**
+             * Seams
+             * @default []
+             */
+            seams: components["schemas"]["ShotEdit.SeamRecord"][];
+            /**
+             * @default {
+             *       "draft_mm": 16,
+             *       "fine_mm": 10,
+             *       "finer": null,
+             *       "use": "draft"
+             *     }
+             */
+            spacing: components["schemas"]["ShotEdit.SpacingRecord"];
         };
         /**
          * ShapeRecord

@@ -13,7 +13,8 @@ function message(kind: number, body: Uint8Array, { version = 1, index = 0, step 
 }
 
 const TOLD: Told = {
-  shot: 1, mark: "m", running: true, to_rest: false, keep_as: null, pace: 48, time: 961, goal: 961, unrest_mm: null, weight: 1, step_ms: 50,
+  shot: 1, mark: "m", running: true, to_rest: false, keep_as: null,
+  sewing: null, pace: 48, time: 961, goal: 961, unrest_mm: null, weight: 1, step_ms: 50,
   pulls: [], pins: [], garments: [], pieces: [], members: [], pinched: [], back: null,
 };
 

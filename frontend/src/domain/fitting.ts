@@ -31,6 +31,7 @@ export interface Told {
   running: boolean;
   to_rest: boolean;
   keep_as: string | null;
+  sewing: { garment: string; stage: string; share: number; paused: boolean } | null;
   pace: number;
   time: number;
   goal: number;
@@ -56,6 +57,7 @@ export interface Refused {
 
 export type Message =
   | { kind: "told"; told: Told | null }
+  | { kind: "sewn"; garment: string; said: string; fault: boolean }
   | { kind: "positions"; step: number; values: Float32Array }
   | { kind: "piece"; index: number; values: Float32Array }
   | { kind: "refused"; refused: Refused }
@@ -70,7 +72,8 @@ export function read(data: ArrayBuffer): Message | null {
   const step = head.getUint32(4, true);
   switch (head.getUint8(1)) {
     case KIND.told: {
-      const told = JSON.parse(text(data)) as Told | { opening: true };
+      const told = JSON.parse(text(data)) as Told | { opening: true } | { sewn: string; said: string; fault: boolean };
+      if ("sewn" in told) return { kind: "sewn", garment: told.sewn, said: told.said, fault: told.fault };
       return { kind: "told", told: "opening" in told ? null : told };
     }
     case KIND.positions:

@@ -1,5 +1,5 @@
 /** How garments are made: their recipes in words, new ones, and edits of them. */
-import type { FlounceRecipe, GarmentRecord, HoldRecord, Reading, Recipe, RingsRecipe, ShotDocument, SpacingRecord, TierRecord } from "../api/client";
+import type { BlockRecord, FlounceRecipe, GarmentRecord, HoldRecord, Reading, Recipe, RingsRecipe, SewnRecipe, ShotDocument, SpacingRecord, TierRecord } from "../api/client";
 import { type Edit, freeName, withGarment } from "./edits";
 import { count } from "./words";
 
@@ -19,6 +19,8 @@ export function recipeSaid(recipe: Recipe): string {
       return recipe.tiers.length === 0 ? "rings" : `rings, ${count(recipe.tiers.length, "tier")}`;
     case "flounce":
       return `a tier on the ${recipe.on}`;
+    case "sewn":
+      return recipe.pieces.length > 0 ? `sewn, ${count(recipe.pieces.length, "piece")}` : `sewn, ${recipe.block?.kind ?? "pieces"}`;
   }
 }
 
@@ -56,6 +58,25 @@ export function addRings(document: ShotDocument, around: string, height: number)
   };
   const hold: HoldRecord = { name: "waistband", choose: choosing({ group: "waistband" }), how: { kind: "follows", to: around }, grip: 1, on: 1, ease_in: 6 };
   return held(withGarment(document, name, recipe, `Cut a ${name} round ${around}`), name, hold);
+}
+
+export const BLOCKS: readonly BlockRecord["kind"][] = ["smock", "trousers", "skirt", "cape"];
+
+/** A new garment of pieces, drafted from a block to a figure's measures. */
+export function addSewn(document: ShotDocument, around: string, kind: BlockRecord["kind"]): Edit {
+  const name = freeName(kind, takenNames(document));
+  const recipe: SewnRecipe = {
+    kind: "sewn",
+    around,
+    block: { kind, ease_mm: null, length_mm: null, flare: null, sleeve_mm: null, gather: 1 },
+    pieces: [],
+    seams: [],
+    measures_mm: {},
+    spacing: { draft_mm: 16, fine_mm: 10, use: "draft", finer: null },
+    file: null,
+    file_of: "",
+  };
+  return withGarment(document, name, recipe, `Drafted a ${kind} for ${around}`);
 }
 
 /** A new tier that is sewn on another garment, at a height in mm as that garment's own heights count. */

@@ -56,7 +56,10 @@ function wardrobeState(document: ShotDocument, reading: Reading | undefined): { 
   const { garments } = document;
   if (garments.length === 0) return { said: "no garment yet", mood: "nothing" };
   const made = garments.filter((garment) => garment.recipe.kind !== "file");
-  if (made.some((garment) => reading?.faults[garment.name] !== undefined)) return { said: "a garment is not right", mood: "fault" };
+  const waits = (name: string) => reading?.garments[name]?.making?.sewn?.worn === false;
+  if (made.some((garment) => reading?.faults[garment.name] !== undefined && !waits(garment.name))) return { said: "a garment is not right", mood: "fault" };
+  const unsewn = garments.filter((garment) => waits(garment.name)).length;
+  if (unsewn > 0) return { said: `${count(unsewn, "garment")} to sew`, mood: "ready" };
   return { said: count(garments.length, "garment"), mood: "good" };
 }
 

@@ -9,6 +9,8 @@ const DIRECTIONS: Record<View, Vector3> = {
   back: new Vector3(0, 0.08, -1),
   "three-quarter": new Vector3(0.62, 0.16, 0.78),
   side: new Vector3(1, 0.08, 0),
+  table: new Vector3(0, 0.8, 0.62),
+  "table and figure": new Vector3(0.05, 0.3, 0.95),
 };
 const ROOM = 1.36; // picture's height for the subject's: the looks and views stand above it
 const LOWER = 0.06; // of half the subject's height, by which it stands below the middle

@@ -12,6 +12,7 @@ import { Faulty } from "./marks/faulty";
 import { HandleMark, type Knob } from "./marks/handleMark";
 import { HandMarks, type ShownPin, type ShownThread } from "./marks/hands";
 import { silhouette } from "./marks/silhouette";
+import { PatternTable, type ShownTable } from "./marks/table";
 import { type Drawn, type ShownTape, Tapes } from "./marks/tapes";
 import { axesOf, cut, type Section } from "./section";
 import type { ClothHit, Ray } from "./picking";
@@ -25,12 +26,15 @@ export class Stage {
   private readonly ring = new BrushRing();
   private readonly drawnLine = new DrawnLine();
   private readonly tapes = new Tapes();
+  private readonly table = new PatternTable();
   private readonly faulty = new Faulty();
+  private readonly piece = new Faulty(0xffd97a);
   private readonly hands = new HandMarks();
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly light: Daylight;
   private readonly person: Group = silhouette();
+  private card: View = "three-quarter";
   private panes = 1;
   private dirty = true;
   private running = true;
@@ -48,7 +52,7 @@ export class Stage {
     this.cloths = new Cloths(this.scene, wake);
     this.camera = new StageCamera(canvas, wake);
     this.person.visible = false;
-    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group, this.faulty.group, this.hands.group);
+    this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group, this.table.group, this.faulty.group, this.piece.group, this.hands.group);
     const draw = () => {
       if (!this.running) return;
       if (this.dirty) this.draw();
@@ -88,7 +92,11 @@ export class Stage {
 
   /** Look from a card's direction at everything that matters: characters and cloth, else all. */
   view(card: View): void {
-    this.camera.view(card, this.subject());
+    this.card = card;
+    const table = this.table.box();
+    const box = card === "table" && !table.isEmpty() ? table : this.subject();
+    if (card === "table and figure") box.union(table);
+    this.camera.view(card, box);
     this.lightSubject();
     this.wake();
   }
@@ -142,6 +150,36 @@ export class Stage {
   /** Lay these tapes in place of all others. */
   showTapes(tapes: readonly ShownTape[]): void {
     this.tapes.show(tapes);
+    this.wake();
+  }
+
+  /** Lay a pattern on the table beside the figure, or put the table away. */
+  showTable(shown: ShownTable | null): void {
+    const box = this.bodies.box("character");
+    const came = shown !== null && this.table.now === null;
+    this.table.show(shown, box.isEmpty() ? this.subject(false) : box);
+    if (came && (this.card === "table" || this.card === "table and figure")) this.view(this.card);
+    this.wake();
+  }
+
+  /** The place of the table under a place on the canvas, mm. */
+  tableAt(x: number, y: number): [number, number] | null {
+    this.ray(x, y);
+    const found = this.table.at(this.camera.raycaster.ray);
+    return found === null ? null : [found[0], found[1]];
+  }
+
+  /** Light some triangles of a cloth, the first and how many, as it hangs; none without a cloth. */
+  showPiece(key: string | null, [first, count]: readonly [number, number]): void {
+    const shape = key === null ? null : this.cloths.meshOf(key);
+    const places = new Float32Array(shape === null ? 0 : 9 * count);
+    if (shape !== null) {
+      for (let corner = 0; corner < 3 * count; corner += 1) {
+        const at = 3 * (shape.triangles[3 * first + corner] ?? 0);
+        places.set(shape.points.subarray(at, at + 3), 3 * corner);
+      }
+    }
+    this.piece.show(places);
     this.wake();
   }
 

@@ -51,6 +51,7 @@ export interface OpenAsk {
   over?: boolean;
   anew?: boolean;
   carry?: boolean;
+  sew?: string;
 }
 
 const PAGE = Math.random().toString(36).slice(2); // so that this window is not in its own way when it comes back
@@ -121,6 +122,10 @@ function hear(message: Message): void {
       }
       state.set({ told: message.told, line: "open", refused: null });
       if (message.told.lost !== undefined) notify(message.told.lost.join("; "));
+      break;
+    case "sewn":
+      if (!message.fault) notify(`${message.garment}: ${message.said}`);
+      leaveFitting();
       break;
     case "positions":
       newest = message.values;

@@ -6,7 +6,7 @@ import type { Apart } from "../domain/merge";
 import type { Bench } from "../domain/thread";
 
 export type Look = "cloth" | "threads" | "map" | "stretch" | "closeness" | "inside";
-export type View = "front" | "back" | "three-quarter" | "side";
+export type View = "front" | "back" | "three-quarter" | "side" | "table" | "table and figure";
 export type Theme = "daylight" | "dimmed";
 
 /** A whole frame on the stage, and the takes whose cloth it shows; none where garments stand as they were made. */

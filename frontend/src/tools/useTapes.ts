@@ -5,6 +5,7 @@ import type { MadeTape, Reading, Recipe, Shot } from "../api/client";
 import { dragged } from "../domain/recipes";
 import { useRemake } from "../state/queries";
 import { useRoom } from "../state/room";
+import { useTable } from "../state/table";
 import type { ShownTape } from "../stage/marks/tapes";
 import type { Stage } from "../stage/stage";
 import { type TapeMove, TapeTool } from "./tapeTool";
@@ -17,7 +18,10 @@ export function useTapes(stage: Stage | null, shot: Shot, reading: Reading | und
   const active = useRoom((room) => room.bench === "wardrobe");
   const recipe = shot.document.garments.find((one) => one.name === garment)?.recipe;
   const making = garment === null ? undefined : (reading?.garments[garment]?.making ?? undefined);
-  const tapes = active && making != null ? making.tapes : NO_TAPES;
+  const measure = useTable((table) => table.measure);
+  const every = active && making != null ? making.tapes : NO_TAPES;
+  // Of a figure's measures those that are asked for: all of them at once hide it.
+  const tapes = useMemo(() => (recipe?.kind !== "sewn" || measure === "all" ? every : every.filter((tape) => tape.name === measure)), [every, recipe?.kind, measure]);
   const remake = useRemake(shot);
   const tool = useMemo(() => new TapeTool<Vector3>(), []);
 

@@ -12,6 +12,7 @@ import { useHandle } from "./useHandle";
 import { useHands } from "./useHands";
 import { useLeavingOut } from "./useLeavingOut";
 import { useMendRegion } from "./useMendRegion";
+import { useTableTool } from "./useTable";
 import { useTapes } from "./useTapes";
 
 export interface Tools {
@@ -28,11 +29,12 @@ export function useTools(stage: Stage | null, scenery: Scenery | null, shot: Sho
   const choosing = useChoosing(stage, shot, reading, garment, setDrawn);
   const chalk = useChalking(stage, scenery, shot, garment);
   useFaulty(stage, shot, garment);
+  const table = useTableTool(stage, scenery, shot, reading, garment);
   const tapes = useTapes(stage, shot, reading, garment);
   const hands = useHands(stage, scenery, shot, setDrawn);
   const region = useMendRegion(stage, scenery, setDrawn);
   useEffect(() => {
-    pointer?.setTools([leaving, handle, choosing, chalk, tapes, hands, region].filter((tool) => tool !== null));
-  }, [pointer, leaving, handle, choosing, chalk, tapes, hands, region]);
+    pointer?.setTools([leaving, handle, choosing, chalk, tapes, table, hands, region].filter((tool) => tool !== null));
+  }, [pointer, leaving, handle, choosing, chalk, tapes, table, hands, region]);
   return { pointer, drawn };
 }

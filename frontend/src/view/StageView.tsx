@@ -16,8 +16,10 @@ import { Scenery } from "../stage/scenery";
 import { Stage } from "../stage/stage";
 import type { Touch } from "../tools/tool";
 import { useFigure } from "../tools/useFigure";
+import { sewnAtHand } from "../tools/useTable";
 import { useTools } from "../tools/useTools";
 import { useMapLook } from "../tools/useMapLook";
+import { SewingBar } from "./SewingBar";
 import { ViewCards } from "./ViewCards";
 
 const FITTING = 320; // px wide, of the picture of a fitting
@@ -96,6 +98,7 @@ export function StageView({ shot, reading, failed, shown, ready }: StageViewProp
   const arrived = useCallback((next: number) => built?.scenery.has(next) ?? false, [built]);
   useClock(start, shot.document.frames[1], shot.document.frame_rate ?? 24, arrived);
   const garment = useGarmentAtHand(shot) ?? null;
+  const sewing = useFitting((fitting) => fitting.line === "opening" || fitting.line === "open") && bench === "wardrobe";
   const { pointer, drawn } = useTools(built?.stage ?? null, built?.scenery ?? null, shot, reading, garment);
   useMapLook(built?.scenery ?? null, shot);
   useEffect(() => {
@@ -147,10 +150,11 @@ export function StageView({ shot, reading, failed, shown, ready }: StageViewProp
       )}
       <Opening shot={shot.id} />
       <LookBar />
-      <ViewCards />
+      <ViewCards table={bench === "wardrobe" && sewnAtHand(shot, reading, garment) !== null} />
       <DrapeBar />
+      <SewingBar shot={shot} />
       <MendView stage={built?.stage ?? null} shot={shot} />
-      <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />
+      {!sewing && <PaneNotes shot={shot} shown={shown} read={reading !== undefined} failed={failed} />}
     </Box>
   );
 }

@@ -9,14 +9,28 @@ const VIEWS: readonly { view: View; name: string }[] = [
   { view: "side", name: "Side" },
 ];
 
-/** Where the shot is looked at from. */
-export function ViewCards() {
+const TABLE: readonly { view: View; name: string }[] = [
+  { view: "table", name: "Table" },
+  { view: "table and figure", name: "Table and figure" },
+];
+
+/** Where the shot is looked at from. table: whether pieces lie on the table. */
+export function ViewCards({ table }: { table: boolean }) {
+  return (
+    <>
+      <Cards which="figure" />
+      {table && <Cards which="table" />}
+    </>
+  );
+}
+
+function Cards({ which }: { which: "figure" | "table" }) {
   const view = useRoom((room) => room.view);
   const pressed = useRoom((room) => room.viewPressed);
   const set = useRoom((room) => room.set);
   return (
-    <Stack direction="row" spacing={0.75} role="group" aria-label="View" sx={{ position: "absolute", top: 12, right: 14 }}>
-      {VIEWS.map(({ view: value, name }) => (
+    <Stack direction="row" spacing={0.75} role="group" aria-label={which === "table" ? "View of the table" : "View"} sx={{ position: "absolute", top: which === "table" ? 50 : 12, right: 14 }}>
+      {(which === "table" ? TABLE : VIEWS).map(({ view: value, name }) => (
         <Button
           key={value}
           aria-pressed={view === value}

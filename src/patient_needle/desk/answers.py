@@ -17,7 +17,7 @@ from ..core.craft.garments.choosing import Outline, chosen_vertices, within_outl
 from ..core.craft.garments.health import Finding, findings, inside_finding
 from ..core.craft.garments.surface import GarmentSurface
 from ..core.craft.holds.dressing import Dressed
-from ..core.craft.inspect.checks import check_member, start_notes
+from ..core.craft.inspect.checks import check_member, check_sewn, start_notes
 from ..core.craft.inspect.hold_report import read_holds
 from ..core.craft.inspect.looks import closeness_per_vertex, picked, stretch_per_vertex
 from ..core.craft.inspect.offers import Judged
@@ -450,6 +450,7 @@ def _reading(opened: OpenShot) -> dict[str, Any]:
         garments[name]["holds"], garments[name]["notes"] = [], []
         garments[name]["making"] = making_read(opened, name)
         try:
+            check_sewn(piece.garment)
             dressed = opened.dressed(name)
             holds = read_holds(dressed, opened.seams(name), plan.frame_rate, plan.first_simulated)
             garments[name]["holds"] = [asdict(hold) for hold in holds]

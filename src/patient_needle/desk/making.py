@@ -12,11 +12,13 @@ from ..core.craft.garments.rings import FromRings
 from ..core.craft.garments.sections import WAYS, Sections
 from ..core.craft.garments.sources import isometry_error
 from ..core.craft.garments.surface import triangles_in
+from ..core.craft.sewing.source import FromPieces
 from ..core.model.errors import NeedleError
 from ..core.model.typed import Points
 from ..core.model.units import from_mm, to_mm
-from ..formats.shot_file.document import FileRecipe, FlounceRecipe, RingsRecipe
+from ..formats.shot_file.document import FileRecipe, FlounceRecipe, RingsRecipe, SewnRecipe
 from ..formats.shot_file.making import garment_foot, measured
+from .pieces import pieces_read
 
 if TYPE_CHECKING:
     from .open_shot import OpenGarment, OpenShot
@@ -49,12 +51,15 @@ def making_read(opened: OpenShot, name: str) -> dict[str, Any]:
     source = garment.source
     out: dict[str, Any] = {
         "courses": [], "tapes": [], "notes": [], "draft_vertices": None, "fine_vertices": None,
-        "isometry": None, "foot": 0.0, "grams": _grams(opened.garments[name]),
+        "isometry": None, "foot": 0.0, "grams": _grams(opened.garments[name]), "sewn": None,
     }  # fmt: skip
     if recipe.spacing is not None:
         areas = [float(opened.garments[name].metric.areas.sum())]
         out["draft_vertices"] = vertices_at(areas, from_mm(recipe.spacing.draft_mm))
         out["fine_vertices"] = vertices_at(areas, from_mm(recipe.spacing.fine_mm))
+    if isinstance(recipe, SewnRecipe):
+        assert isinstance(source, FromPieces)
+        return out | pieces_read(recipe, source)
     if isinstance(recipe, FileRecipe):
         found = isometry_error(garment.mesh, opened.garments[name].cut)
         out["isometry"] = None if found is None else list(found)

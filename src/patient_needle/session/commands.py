@@ -40,7 +40,8 @@ class Spot(Command):
 class Open(Command):
     """Begin the fitting of a revision, or go on with it. page: which window asks, so that it is not in its own
     way; fitting: the kept one to begin from; over: whether another window's may be taken over; anew: whether
-    what was left there is given up; carry: whether cloth goes on as it hangs where the shot has changed since.
+    what was left there is given up; carry: whether cloth goes on as it hangs where the shot has changed since;
+    sew: the garment of pieces to be sewn over what is on.
     """
 
     do: Literal["open"]
@@ -52,6 +53,7 @@ class Open(Command):
     over: bool = False
     anew: bool = False
     carry: bool = False
+    sew: Name | None = None
 
 
 class Give(Command):
@@ -95,6 +97,12 @@ class Rest(Command):
     until_mm: Annotated[FiniteFloat, Field(ge=0.01, le=100)] = 0.2
     seconds: Annotated[FiniteFloat, Field(ge=0.1, le=600)] = 60.0
     keep: Name | None = None
+
+
+class GiveUp(Command):
+    """Give a sewing up: nothing of it is kept."""
+
+    do: Literal["give up"]
 
 
 class Take(Spot):
@@ -228,10 +236,33 @@ class Back(Command):
 
 
 AnyCommand = Annotated[
-    Open | Give | Fall | Hold | One | Pace | Rest | Take | Draw | ReachOut | LetGo | PinDown | MovePin | FreePin
-    | Park | Walk | Stand | Piece | Clearance | Friction | Smooth | Smoothed | Weight | Back,
+    Open
+    | Give
+    | GiveUp
+    | Fall
+    | Hold
+    | One
+    | Pace
+    | Rest
+    | Take
+    | Draw
+    | ReachOut
+    | LetGo
+    | PinDown
+    | MovePin
+    | FreePin
+    | Park
+    | Walk
+    | Stand
+    | Piece
+    | Clearance
+    | Friction
+    | Smooth
+    | Smoothed
+    | Weight
+    | Back,
     Field(discriminator="do"),
-]  # fmt: skip
+]
 _ADAPTER: TypeAdapter[Command] = TypeAdapter(AnyCommand)
 
 

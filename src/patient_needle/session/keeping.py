@@ -50,6 +50,38 @@ def keep_given(
     shots.edit(session, shot_id, seen, document, uploads, f"Fitting '{name}' kept")
 
 
+def keep_sewn(
+    session: Session, shot_id: int, garment: str, mark: str, pose: bytes, crossings: tuple[int, int, int]
+) -> None:
+    """Keep how a garment of pieces is worn, float32 m, as a revision of its shot; mark: what it was cut as.
+
+    `ShotError` for cloth that crosses anything, `ConflictError` for a garment that is no longer there.
+    """
+    colliders, itself, garments = crossings
+    if colliders or itself or garments:
+        raise ShotError(
+            f"cloth passes through something: {colliders} places with the cast, {itself} with itself, "
+            f"{garments} with other cloth",
+            where=f"garment '{garment}'",
+            remedy="Give it more ease, or hang its pieces elsewhere, and sew it again",
+        )
+    head = shots.get(session, shot_id).head
+    document = parse_shot(shots.unchanged(session, shot_id, head), "").model_dump(mode="json")
+    record = next((one for one in document["garments"] if one["name"] == garment), None)
+    if record is None or record["recipe"]["kind"] != "sewn":
+        raise ConflictError(
+            f"'{garment}' was taken out of the shot while it was sewn", remedy="Undo that, and sew it again"
+        )
+    taken = named_files(document)
+    cache = apart(file_name(f"{garment}, as worn", ".pc2"), taken)
+    with TemporaryDirectory(prefix="needle-sewn-") as folder:
+        path = Path(folder) / "worn.pc2"
+        write_pc2_bytes(path, 0, [pose])
+        uploads = {cache: blobs.put_path(session, path)}
+    record["recipe"] |= {"file": cache, "file_of": mark}
+    shots.edit(session, shot_id, head, document, uploads, f"Sewed the {garment}")
+
+
 def _kept(
     session: Session, document: Document, name: str, given: Given, picture: bytes | None
 ) -> tuple[Document, dict[str, str]]:

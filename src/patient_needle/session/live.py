@@ -16,7 +16,7 @@ from ..core.craft.drape.live import Fitting
 from ..core.craft.holds.acting import together
 from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.tolerances import FITTING_STEP
+from ..core.model.tolerances import FITTING_STEP, SEW_MOST, SEW_REST
 from ..core.model.typed import Flags
 from ..core.solver.state import ClothState, at_rest
 from ..formats.fitting.written import WrittenFitting
@@ -53,6 +53,8 @@ class Live:
         self.once = False
         self.pace = PACE
         self.keep_as: str | None = None  # the name to keep it under, once it has come to rest
+        self.sewing: str | None = None  # the garment that is being sewn
+        self.paused = False  # whether a sewing waits
         self.log: list[Logged] = []
         self.known = 0  # lines of the log that stand in its file already
 
@@ -109,6 +111,8 @@ class Live:
     def moves(self) -> bool:
         """Whether a step is wanted: it falls, or somebody or something is at work on it."""
         fitting = self.fitting
+        if self.sewing is not None:
+            return not self.paused
         at_work = fitting.hands.pulls or fitting.hands.smoothing is not None or fitting.stance.coming
         return bool(self.running or self.once or fitting.resting or at_work or fitting.stance.walks)
 
@@ -126,11 +130,27 @@ class Live:
             self.once = False
             raise
         self.once = False
+        if self.sewing is not None and self.fitting.growth is None and was is None:
+            self.fitting.rest(SEW_REST, SEW_MOST)
         if was is not None and self.fitting.resting is None:
             self.running = False
 
+    @property
+    def settles(self) -> bool:
+        """Whether it goes on by itself until it is kept."""
+        return self.keep_as is not None or self.sewing is not None
+
+    @property
+    def is_sewn(self) -> bool:
+        """Whether what was being sewn hangs as it will be worn."""
+        done = self.fitting.growth is None and self.fitting.resting is None and self.fitting.unrest is not None
+        return self.sewing is not None and done
+
     def _do(self, command: asked.Command) -> None:
         fitting = self.fitting
+        if self.sewing is not None:
+            self._while_sewing(command)
+            return
         match command:
             case asked.Fall():
                 self.running, fitting.resting, self.keep_as = True, None, None
@@ -193,6 +213,35 @@ class Live:
                     "a fitting is open already", remedy="Close the page that has it, or load this one again"
                 )
 
+    def _while_sewing(self, command: asked.Command) -> None:
+        """What may be asked of a sewing: to wait, and to go on."""
+        match command:
+            case asked.Fall():
+                self.paused = False
+            case asked.Hold():
+                self.paused = True
+            case asked.Pace():
+                self.pace = command.steps
+            case asked.LetGo() | asked.Smoothed():
+                pass
+            case _:
+                raise ShotError(
+                    f"'{self.sewing}' is being sewn", where=command.do,  # type: ignore[attr-defined]
+                    remedy="Wait until it is sewn, or stop the sewing",
+                )  # fmt: skip
+
+    def _sewing_said(self) -> dict[str, Any] | None:
+        """How far a sewing is, None without one."""
+        if self.sewing is None:
+            return None
+        growth, resting = self.fitting.growth, self.fitting.resting
+        if growth is not None:
+            stage, share = growth.stage, 0.6 * growth.done / growth.steps
+        else:
+            left = 0 if resting is None else resting.steps
+            stage, share = "it falls", 1.0 - 0.4 * left / SEW_MOST
+        return {"garment": self.sewing, "stage": stage, "share": round(share, 3), "paused": self.paused}
+
     def said(self) -> dict[str, Any]:
         """How everything is, for a page."""
         fitting, stance, hands = self.fitting, self.fitting.stance, self.fitting.hands
@@ -203,6 +252,7 @@ class Live:
             "running": self.running or fitting.resting is not None,
             "to_rest": fitting.resting is not None,
             "keep_as": self.keep_as,
+            "sewing": self._sewing_said(),
             "pace": self.pace,
             "time": stance.time,
             "goal": stance.goal,

@@ -22,10 +22,13 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from ..core.craft.drape.carry import carried
 from ..core.craft.drape.live import Fitting
-from ..core.craft.inspect.checks import check_plan
+from ..core.craft.drape.sewing import Sewn, judged, sewing_of, sewing_plan
+from ..core.craft.inspect.checks import check_member, check_plan
 from ..core.craft.run.outfit_run import OutfitRun
+from ..core.craft.sewing.source import FromPieces
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.shot import PlannedRun, ShotPlan
+from ..core.model.tolerances import SEAM_UNEVEN
 from ..formats.fitting.written import WrittenFitting, read_fitting, write_fitting
 from ..formats.shot_file.assemble import assemble
 from ..formats.shot_file.document import BeginsRecord, FittingRecord, ShotFile
@@ -37,7 +40,7 @@ from . import wire
 from .busy import Busy
 from .client import Given
 from .cores import Cores
-from .keeping import keep_given
+from .keeping import keep_given, keep_sewn
 from .live import Live
 from .notebook import Entry, Notebook
 from .opened import opened
@@ -142,6 +145,7 @@ class Serving:
         self._due = 0.0
         self._spent = 0.0
         self._parked: bytes = b""
+        self._grew = False  # whether the page shows a figure that is not as it stands
         self._lock = Busy(address.parent)
         kept.mkdir(parents=True, exist_ok=True)
 
@@ -236,6 +240,9 @@ class Serving:
                 self._open(page, command)
             elif isinstance(command, asked.Give):
                 self._give(page, command)
+            elif isinstance(command, asked.GiveUp):
+                if page is self._page and self._held is not None and self._held.live.sewing is not None:
+                    self._held = self._written = None
             elif page is not self._page or self._held is None:
                 raise BusyError("this window does not have the fitting", remedy="Open the fitting first")
             else:
@@ -258,7 +265,7 @@ class Serving:
         page.leave()
         if page is self._page:
             self._page, self._since = None, time.monotonic()
-            if self._held is not None and self._held.live.keep_as is None:
+            if self._held is not None and not self._held.live.settles:
                 for command in (asked.Hold(do="hold"), asked.LetGo(do="let go"), asked.Smoothed(do="smoothed")):
                     self._held.live.do(command)
             self._save(now=True)
@@ -280,11 +287,18 @@ class Serving:
         with opened(self._store, command.shot, command.revision) as (shot, folder):
             mark = shot_mark(shot.model_dump(mode="json"))
             same = held is not None and (held.shot, held.mark) == (command.shot, mark)
-            if not same or command.anew or command.fitting is not None:
+            sews = command.sew is not None or (held is not None and held.live.sewing is not None)
+            if not same or command.anew or command.fitting is not None or sews:
                 if held is not None:
                     self._save(now=True)
                     self._notebook.flush()
-                carries = command.carry and held is not None and held.shot == command.shot and not command.anew
+                carries = (
+                    command.carry
+                    and not sews
+                    and held is not None
+                    and held.shot == command.shot
+                    and not command.anew
+                )
                 live, plan, lost = self._begun(command, shot, folder, held if carries else None, mark)
                 self._held, self._written = _Held(command.shot, mark, live, plan), None
                 self._lines = live.known
@@ -301,6 +315,8 @@ class Serving:
         if command.fitting is not None and record is None:
             raise ShotError(f"the shot keeps no fitting '{command.fitting}'", remedy="Choose one of the list")
         plan = assemble(shot, folder)
+        if command.sew is not None:
+            return self._sewing(command, plan)
         check_plan(plan)
         run = OutfitRun(plan, run_of(plan))
         if before is not None:
@@ -328,10 +344,23 @@ class Serving:
         live.begin_log(command)
         return live, plan, []
 
+    def _sewing(self, command: asked.Open, plan: ShotPlan) -> tuple[Live, ShotPlan, list[str]]:
+        """A garment of pieces laid round the figure, about to be sewn."""
+        for member in plan.cast:
+            check_member(plan, member)
+        name = str(command.sew)
+        plan = sewing_plan(plan, name)
+        live = Live(sewing_of(plan, name))
+        live.sewing = name
+        live.begin_log(command)
+        return live, plan, []
+
     def _give(self, page: Page, command: asked.Give) -> None:
         held = self._held
         if held is None or held.shot != command.shot:
             raise BusyError("that shot has no fitting open", remedy="Open it on the Drape bench")
+        if held.live.sewing is not None:
+            raise BusyError(f"'{held.live.sewing}' is being sewn", remedy="Wait until it is worn")
         page.say(given(held.live, held.mark))
 
     def _step(self, held: _Held, cores: Cores) -> None:
@@ -353,6 +382,8 @@ class Serving:
                 self._page.say(wire.refused(live.fitting.step_number, fault, "step"))
         if live.keep_as is not None and live.fitting.resting is None:
             self._keep(held, live.keep_as)
+        if live.is_sewn:
+            self._keep_sewn(held, str(live.sewing))
         now = self._stepped = time.monotonic()
         self._spent = now - begun
         self._due = max(now, begun + 1.0 / live.pace)
@@ -381,6 +412,37 @@ class Serving:
             if self._page is not None:
                 self._page.say(wire.refused(held.live.fitting.step_number, fault, "to rest"))
 
+    def _keep_sewn(self, held: _Held, name: str) -> None:
+        """Keep a garment as it is worn now in its shot, or say what is wrong with it; the sewing is over."""
+        live = held.live
+        source = live.fitting.sources[live.fitting.cloth.index(name)]
+        assert isinstance(source, FromPieces)
+        fault: NeedleError | None = None
+        try:
+            with self._store.begin() as session:
+                span = live.fitting.cloth.outfit.spans[live.fitting.cloth.index(name)]
+                pose = np.ascontiguousarray(live.fitting.state.positions[span], "<f4").tobytes()
+                crossings = live.fitting.crossings()
+                found = (len(crossings.colliders), len(crossings.itself), len(crossings.garments))
+                keep_sewn(session, held.shot, name, source.mark, pose, found)
+        except NeedleError as error:
+            fault = error
+        except SQLAlchemyError:
+            fault = NeedleError(
+                "the database does not answer, so the garment was not kept", remedy="Sew it again"
+            )
+        said = "" if fault is not None else _sewn_said(judged(live.fitting, source, name), live.fitting.unrest)
+        log.info(
+            "garment sewn", action="garment_sewn", shot=held.shot, fault="" if fault is None else fault.line()
+        )
+        if self._page is not None:
+            if fault is not None:
+                self._page.say(wire.refused(live.fitting.step_number, fault, "sew"))
+            self._page.say(
+                wire.told(live.fitting.step_number, {"sewn": name, "said": said, "fault": fault is not None})
+            )
+        self._held = self._written = None
+
     def _show(self, page: Page) -> None:
         """The newest positions, parked cloth when it changed, and set pieces on their way."""
         assert self._held is not None
@@ -391,7 +453,11 @@ class Serving:
         if parked != self._parked:
             self._parked = parked
             page.show(wire.Kind.PARKED, wire.message(wire.Kind.PARKED, step, parked))
-        coming = dict(fitting.stance.coming)
+        coming = {name for name, _ in fitting.stance.coming}
+        if fitting.growth is not None or self._grew:
+            # Once more when it has grown, so that it stands as it is.
+            coming |= {member.name for member in fitting.colliders.members if member.kind == "character"}
+            self._grew = fitting.growth is not None
         if coming:
             bodies = fitting.bodies()
             for index, (member, span) in enumerate(
@@ -426,7 +492,7 @@ class Serving:
         if not moves and now - self._stepped > BUSY_FOR:
             self._lock.give()
         self._save()
-        settles = self._held is not None and self._held.live.keep_as is not None
+        settles = self._held is not None and self._held.live.settles
         if self._held is not None and not settles and self._page is None and now - self._since > UNWATCHED:
             log.info("fitting put away", action="fitting_put_away", shot=self._held.shot)
             self._held = self._written = None
@@ -437,7 +503,7 @@ class Serving:
     def _save(self, *, now: bool = False) -> None:
         """Write the fitting down where it has moved; at most once a second unless `now`."""
         held, clock = self._held, time.monotonic()
-        if held is None or (not now and clock - self._saved < SAVE_EVERY):
+        if held is None or held.live.sewing is not None or (not now and clock - self._saved < SAVE_EVERY):
             return
         live, before = held.live, self._written
         fitting = live.fitting
@@ -475,6 +541,16 @@ def given(live: Live, mark: str) -> bytes:
     head = wire.as_json(said)
     body = b"".join([wire.LENGTH.pack(len(head)), head, file, *poses])
     return wire.message(wire.Kind.GIVEN, live.fitting.step_number, body)
+
+
+def _sewn_said(sewn: Sewn, left: float | None) -> str:
+    """How a garment came out, in a sentence or two."""
+    rest = "" if left is None else f", its loosest place {left * 1e3:.1f} mm from rest"
+    said = f"Sewn: 99 in 100 edges are stretched by {100 * sewn.p99:.1f} % or less{rest}"
+    tight = [one for one in sewn.seams if one.strain > SEAM_UNEVEN]
+    if tight:
+        said += "; " + ", ".join(f"seam {one.number} is {one.short * 1e3:.0f} mm short" for one in tight[:4])
+    return said
 
 
 def _resumed(run: OutfitRun, data: bytes, where: str) -> Live:

@@ -8,7 +8,14 @@ from typing import Annotated, Any, Literal
 from pydantic import Base64Bytes, BaseModel, ConfigDict, Field
 
 from ..formats.shot_file.document import ChoiceRecord as ChoiceRecord
-from ..formats.shot_file.document import FabricRecord, GarmentRecord, Recipe, StrokeRecord
+from ..formats.shot_file.document import (
+    FabricRecord,
+    GarmentRecord,
+    PieceRecord,
+    Recipe,
+    SeamRecord,
+    StrokeRecord,
+)
 from ..formats.shot_file.document import ShotFile as ShotFile
 from ..formats.shot_file.ranges import Frame, Frames, Many, Name, Place, Rate, Text, Within
 
@@ -298,6 +305,43 @@ class Tape(BaseModel):
     points: list[tuple[float, float, float]]
 
 
+class EdgeReading(BaseModel):
+    """An edge of a piece as it is shown, mm."""
+
+    name: str
+    line_mm: list[tuple[float, float]]
+    length_mm: float
+
+
+class PieceReading(PieceRecord):
+    """A piece as cut: its record, its edges as lines, its area, and which triangles of the mesh are its own:
+    the first and how many.
+    """
+
+    edges: list[EdgeReading]
+    area_cm2: float
+    triangles: tuple[int, int]
+
+
+class SeamReading(SeamRecord):
+    """A seam: its record, its number, both sides in mm, and what is wrong with it, "" for nothing."""
+
+    number: int
+    one_mm: float
+    other_mm: float
+    warning: str
+
+
+class SewnMaking(BaseModel):
+    """A sewn garment. worn: whether it was sewn as it is cut now; measures: mm, by name."""
+
+    worn: bool
+    pieces: list[PieceReading]
+    seams: list[SeamReading]
+    measures: dict[str, float]
+    vertices: int
+
+
 class Making(BaseModel):
     """How a garment was made. draft_vertices, fine_vertices: about how many its spacings give; isometry: median
     and 99th percentile of what its UVs and its mesh differ by, as shares; foot: m that its heights count from;
@@ -312,6 +356,7 @@ class Making(BaseModel):
     isometry: tuple[float, float] | None
     foot: float
     grams: float
+    sewn: SewnMaking | None = None
 
 
 class Finding(BaseModel):

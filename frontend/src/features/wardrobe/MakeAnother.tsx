@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useTheme } from "@mui/material/styles";
 import { type ReactNode, useState } from "react";
 import type { Reading, Shot } from "../../api/client";
-import { addFlounce, addRings, middleOf, wearersOf } from "../../domain/recipes";
+import { addFlounce, addRings, addSewn, BLOCKS, middleOf, wearersOf } from "../../domain/recipes";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
 
@@ -55,6 +55,22 @@ export function MakeAnother({ shot, reading }: { shot: Shot; reading: Reading | 
               <RingsPicture />
             </Way>
           ))}
+          {wearersOf(shot.document).slice(0, 1).flatMap((name) =>
+            BLOCKS.map((kind) => (
+              <Way
+                key={`${kind} ${name}`}
+                said={`Sew ${kind === "trousers" ? "" : "a "}${kind}`}
+                more={`pieces cut for the ${name}`}
+                off={edit.isPending}
+                act={() => {
+                  work({ edit: (document) => addSewn(document, name, kind), onNewest: true });
+                  set({ view: "table and figure" });
+                }}
+              >
+                <PiecesPicture kind={kind} />
+              </Way>
+            )),
+          )}
           {garments.map(({ name, recipe }) => (
             <Way
               key={`on ${name}`}
@@ -125,6 +141,24 @@ function TierPicture() {
       <path d="M26 3 L20 18 M54 3 L60 18" strokeDasharray="3 4" />
       <path d="M18 19 q5.5 4 11 0 t11 0 t11 0 t11 0" />
       <path d="M12 39 q7 6 14 0 t14 0 t14 0 t14 0 M18 19 L12 39 M62 19 L68 39 M29 20 L27 38 M40 20 L40 38 M51 20 L53 38" />
+    </Drawing>
+  );
+}
+
+/** Flat pieces, and the stitches between them. */
+function PiecesPicture({ kind }: { kind: (typeof BLOCKS)[number] }) {
+  const outlines = {
+    smock: ["M6 42 L8 22 Q12 18 10 10 L17 6 Q22 12 27 6 L34 10 Q32 18 36 22 L38 42 Z", "M46 40 L49 20 Q58 4 67 20 L70 40 Z"],
+    trousers: ["M10 4 H26 L26 16 Q26 22 32 23 L26 42 H12 L6 22 Z", "M70 4 H54 L54 16 Q54 22 48 23 L54 42 H68 L74 22 Z"],
+    skirt: ["M14 6 H30 L38 42 H6 Z", "M50 6 H66 L74 42 H42 Z"],
+    cape: ["M4 42 Q8 20 16 8 Q22 14 28 8 Q36 20 38 42 Z", "M42 42 Q46 20 54 8 Q59 11 64 8 Q72 20 76 42 Z"],
+  }[kind];
+  return (
+    <Drawing>
+      {outlines.map((line) => (
+        <path key={line} d={line} />
+      ))}
+      <path d="M36 30 L46 30" strokeDasharray="2 3" />
     </Drawing>
   );
 }

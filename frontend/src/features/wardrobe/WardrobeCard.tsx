@@ -10,6 +10,7 @@ import { FlouncePanel } from "./FlouncePanel";
 import { GarmentCards } from "./GarmentCards";
 import { MakeAnother } from "./MakeAnother";
 import { RingsPanel } from "./RingsPanel";
+import { SewnPanel } from "./SewnPanel";
 import { SpacingPanel } from "./SpacingPanel";
 import { SwatchSection } from "./SwatchSection";
 import { Worn } from "./Worn";
@@ -20,7 +21,8 @@ export function WardrobeCard({ shot, reading }: { shot: Shot; reading: Reading |
   const read = useLastReading(shot, reading);
   const garment = shot.document.garments.find((one) => one.name === name);
   const fabric = shot.document.fabrics.find((one) => one.name === garment?.fabric);
-  const fault = garment === undefined ? undefined : reading?.faults[garment.name];
+  const waits = garment !== undefined && reading?.garments[garment.name]?.making?.sewn?.worn === false; // the card says so itself
+  const fault = garment === undefined || waits ? undefined : reading?.faults[garment.name];
   return (
     <Card title="Wardrobe" lead={garment === undefined ? "Nothing is worn yet. Choose a way to make the first garment." : "What the costume is made of, piece by piece."}>
       <GarmentCards shot={shot} reading={read} chosen={garment?.name} />
@@ -49,6 +51,8 @@ function Cut({ shot, garment, read }: { shot: Shot; garment: GarmentRecord; read
       return <RingsPanel key={name} shot={shot} name={name} recipe={recipe} making={read?.making} />;
     case "flounce":
       return <FlouncePanel key={name} shot={shot} name={name} recipe={recipe} making={read?.making} />;
+    case "sewn":
+      return <SewnPanel key={name} shot={shot} name={name} recipe={recipe} making={read?.making} />;
   }
 }
 

@@ -1,12 +1,15 @@
-/** Triangles of a mesh that are wrong, lit over everything. */
+/** Triangles of a mesh, lit over everything: those that are wrong, or a piece that is meant. */
 import { BufferAttribute, BufferGeometry, DoubleSide, Group, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial } from "three";
 
 export class Faulty {
   readonly group = new Group();
-  private readonly faces = new Mesh(new BufferGeometry(), new MeshBasicMaterial({ color: 0x9e3a2f, side: DoubleSide, transparent: true, opacity: 0.55, depthTest: false }));
+  private readonly faces: Mesh;
   private readonly lines = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: 0x6b1f17, depthTest: false }));
 
-  constructor() {
+  /** tone: of a piece, which is lit softly and without its edges; without one the triangles are wrong. */
+  constructor(tone?: number) {
+    this.faces = new Mesh(new BufferGeometry(), new MeshBasicMaterial({ color: tone ?? 0x9e3a2f, side: DoubleSide, transparent: true, opacity: tone === undefined ? 0.55 : 0.3, depthTest: false }));
+    this.lines.visible = tone === undefined;
     this.faces.renderOrder = 3;
     this.lines.renderOrder = 4;
     this.faces.frustumCulled = this.lines.frustumCulled = false;

@@ -44,6 +44,7 @@ from .document import (
     LetOutRecord,
     Recipe,
     RingsRecipe,
+    SewnRecipe,
     ShotFile,
     SpacingRecord,
     WindRecord,
@@ -54,6 +55,7 @@ from .making import Members, flounce_source, rings_source
 from .maps import finer_of, maps_of
 from .members import AssembledMember, assemble_cast, assemble_member, placement_of
 from .ranges import curve_of
+from .sewing import sewn_source
 
 
 def assemble(shot: ShotFile, folder: Path) -> ShotPlan:
@@ -101,8 +103,11 @@ class Making:
         fabric = fabric_of(record, self.shot)
         key = self._key(recipe, fabric.thickness)
         if key not in self.kept:
+            made: Source
             if isinstance(recipe, RingsRecipe):
                 made = rings_source(record.name, recipe, self.cast, fabric.thickness, self.folder)
+            elif isinstance(recipe, SewnRecipe):
+                made = sewn_source(record.name, recipe, self.cast, self.folder)
             else:
                 made = flounce_source(
                     record.name, recipe, self.shot, self.cast, self.made, fabric.thickness, self.folder
@@ -110,7 +115,7 @@ class Making:
             self.kept[key] = made
         return self.kept[key]
 
-    def _key(self, recipe: RingsRecipe | FlounceRecipe, thickness: float) -> str:
+    def _key(self, recipe: RingsRecipe | FlounceRecipe | SewnRecipe, thickness: float) -> str:
         """A digest of all that a garment is made of."""
         digest = sha256(f"{recipe.model_dump_json()} {thickness}".encode())
         if isinstance(recipe, FlounceRecipe):
@@ -163,7 +168,7 @@ def making_alone(shot: ShotFile, folder: Path, name: str) -> Source:
             break
         wanted.append(record.recipe.on)
         record = shot.garments[names.index(record.recipe.on)]
-    rounds = record.recipe.around if isinstance(record.recipe, RingsRecipe) else None
+    rounds = record.recipe.around if isinstance(record.recipe, RingsRecipe | SewnRecipe) else None
     cast = [one for one in shot.cast if one.name == rounds]
     carriers = [one.parent.member for one in cast if one.parent is not None]
     cast += [one for one in shot.cast if one.name in carriers]
@@ -188,7 +193,7 @@ def _finer_carried(shot: ShotFile, folder: Path, cast: Members, name: str, recip
     if finer is None or finer != before.spacing.finer:
         return recipe
 
-    def even(one: RingsRecipe | FlounceRecipe) -> Source | None:
+    def even(one: RingsRecipe | FlounceRecipe | SewnRecipe) -> Source | None:
         plain = one.model_copy(update={"spacing": one.spacing.model_copy(update={"finer": None})})
         making = Making(shot, folder, cast)
         try:

@@ -632,7 +632,117 @@ class FlounceRecipe(TierRecord):
     spacing: SpacingRecord = SpacingRecord()
 
 
-Recipe = Annotated[FileRecipe | RingsRecipe | FlounceRecipe, Field(discriminator="kind")]
+Outline = tuple[
+    Annotated[float, Within(-100_000, 100_000, "mm")], Annotated[float, Within(-100_000, 100_000, "mm")]
+]
+BodyPartName = Literal["torso", "left arm", "right arm", "left leg", "right leg", "neck"]
+
+
+class RunRecord(Record):
+    """One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+    curve goes through them.
+    """
+
+    name: Name
+    points_mm: Annotated[list[Outline], Many(2000)]
+    smooth: bool = False
+
+
+class HangRecord(Record):
+    """Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+    folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+    at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+    follows: edges that it is laid along.
+    """
+
+    part: BodyPartName = "torso"
+    layer: Literal["front", "back"] = "front"
+    folds_mm: Annotated[list[Annotated[float, Within(-100_000, 100_000, "mm")]], Many(8)] = []
+    at_mm: Outline = (0.0, 0.0)
+    turn: Annotated[float, Within(-3600, 3600)] = 0.0
+    follows: Annotated[list[Name], Many(50)] = []
+
+
+class LineRecord(Record):
+    """A line drawn within a piece."""
+
+    name: Name
+    points_mm: Annotated[list[Outline], Many(2000)]
+
+
+class NotchRecord(Record):
+    """A mark on an edge, so far along it."""
+
+    run: Name
+    along_mm: Annotated[float, Within(0, 100_000, "mm")]
+
+
+class PieceRecord(Record):
+    """A flat piece of cloth: its edges counter-clockwise as seen from outside, where it hangs, and its grain:
+    degrees counter-clockwise that warp is turned from y.
+    """
+
+    name: Name
+    runs: Annotated[list[RunRecord], Many(200)]
+    hang: HangRecord = HangRecord()
+    grain: Annotated[float, Within(-3600, 3600)] = 0.0
+    lines: Annotated[list[LineRecord], Many(200)] = []
+    notches: Annotated[list[NotchRecord], Many(500)] = []
+
+
+class SeamRecord(Record):
+    """Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
+    other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
+    the seam's length; bend: factor on the bending stiffness along it.
+    """
+
+    one: Annotated[list[tuple[Name, Name]], Many(50)]
+    other: Annotated[list[tuple[Name, Name]], Many(50)]
+    turned: bool = False
+    gathers: bool = False
+    elastic: Annotated[float, Within(0.2, 1)] = 1.0
+    bend: Annotated[float, Within(0, 100)] = 1.0
+
+
+class BlockRecord(Record):
+    """A pattern drafted from the figure's measures. ease_mm: girth beyond the figure's; length_mm: from its
+    upper edge to its hem; flare: of its hem; sleeve_mm: of its sleeves; gather: its cloth over the band. What
+    is left out is the block's own.
+    """
+
+    kind: Literal["smock", "trousers", "skirt", "cape"]
+    ease_mm: Annotated[float, Within(-500, 5000, "mm")] | None = None
+    length_mm: Annotated[float, Within(10, 10_000, "mm")] | None = None
+    flare: Annotated[float, Within(0.2, 10)] | None = None
+    sleeve_mm: Annotated[float, Within(10, 5000, "mm")] | None = None
+    gather: Annotated[float, Within(1, 3)] = 1.0
+
+
+class SewnRecipe(Record):
+    """Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
+    has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
+    cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
+    garment is not sewn yet without it, and where the pieces have changed since.
+    """
+
+    kind: Literal["sewn"]
+    around: Text
+    block: BlockRecord | None = None
+    pieces: Annotated[list[PieceRecord], Many(200)] = []
+    seams: Annotated[list[SeamRecord], Many(500)] = []
+    measures_mm: dict[Text, Annotated[float, Within(1, 10_000, "mm")]] = {}
+    spacing: SpacingRecord = SpacingRecord(draft_mm=16.0, fine_mm=10.0)
+    file: FileName | None = None
+    file_of: Text = ""
+
+    @model_validator(mode="after")
+    def _has_pieces(self) -> SewnRecipe:
+        if self.block is None and not self.pieces:
+            raise ValueError("it has neither pieces nor a block to start from")
+        return self
+
+
+Recipe = Annotated[FileRecipe | RingsRecipe | FlounceRecipe | SewnRecipe, Field(discriminator="kind")]
 
 
 class BeginsRecord(Record):

@@ -25,6 +25,7 @@ from ..run.advance import advance
 from ..run.inputs import FrameInputs, parked
 from ..run.outfit_run import OutfitRun
 from ..run.release import Crossings, find_crossings, released_after, turned
+from .growing import Growth
 from .hands import Handled, Hands, Pin, Pull, on_body
 from .parking import Moving, moving_part
 from .rest import Rest
@@ -73,6 +74,7 @@ class Fitting:
         self._rest = Rest()
         self._part: tuple[Flags, Moving | None] | None = None
         self.resting: Resting | None = None
+        self.growth: Growth | None = None
         self.kept: list[Kept] = []
 
     @property
@@ -87,6 +89,8 @@ class Fitting:
 
     def bodies(self) -> Points:
         """Where the colliders are, (k, 3) m."""
+        if self.growth is not None:
+            return self.growth.bodies(self.growth.done)
         return self.stance.placed(self.colliders, self._run.driver.bodies(self.stance.time))
 
     def crossings(self) -> Crossings:
@@ -293,6 +297,8 @@ class Fitting:
 
     def step(self, between: Callable[[], None] = lambda: None) -> FrameTally:
         """One step. `between` is called before every substep; what it raises leaves everything as it was."""
+        if self.growth is not None:
+            return self._grow(self.growth, between)
         pulls = tuple(pull.further() for pull in self.hands.pulls)
         self.hands = replace(self.hands, pulls=pulls) if pulls else self.hands
         plain = self.colliders.surroundings(self.frame, self.stance.time)
@@ -318,6 +324,37 @@ class Fitting:
         for name in arrived:
             self._check_arrived(name)
         return tally
+
+    def _grow(self, growth: Growth, between: Callable[[], None]) -> FrameTally:
+        """One step in which the figure grows."""
+        inputs = growth.inputs(
+            self._run.driver.inputs_at(self.frame), self.colliders, self.stance.time, self.plan.frame_rate
+        )
+        part, state = self._growing_part(growth), None
+        if part is not None:
+            alone = growth.alone(inputs, part, self.colliders, self.stance.time)
+            done = advance(part.constants, part.state(self.state), alone, between)
+            state = part.back_in(self.state, done.state)
+        if state is None:
+            done = advance(self._run.constants, self.state, inputs, between)
+            state = done.state
+        growth = growth.further()
+        points = np.where(growth.on[:, None], growth.worn(growth.done), state.positions)
+        before = np.where(growth.on[:, None], points, state.positions_before)
+        self.state, self.growth = state.replace(positions=points, positions_before=before), growth
+        self.step_number += 1
+        if growth.finished:
+            self.growth, self._part, self._rest = None, None, Rest()
+        return done.tally
+
+    def _growing_part(self, growth: Growth) -> Moving | None:
+        """What is free while the figure grows, if anything is on."""
+        if not growth.on.any():
+            return None
+        if self._part is None or self._part[0] is not growth.on:
+            points = growth.worn(growth.done)
+            self._part = (growth.on, moving_part(self._run, growth.on, points, [], self.plan, worth=0.0))
+        return self._part[1]
 
     def _advanced(
         self, state: ClothState, inputs: FrameInputs, between: Callable[[], None]
@@ -345,7 +382,7 @@ class Fitting:
 
     def at_rest(self, until: float) -> bool:
         """Whether the cloth is within `until` m of rest and nothing else is under way."""
-        under_way = self.stance.walks or self.stance.coming or self.hands.pulls
+        under_way = self.stance.walks or self.stance.coming or self.hands.pulls or self.growth is not None
         return not under_way and self.unrest is not None and self.unrest <= until
 
     def _check_arrived(self, name: str) -> None:

@@ -5,14 +5,15 @@ from __future__ import annotations
 import numpy as np
 
 from ...geometry.closed import inside, soundness
-from ...model.errors import CastError, ShotError
-from ...model.shot import CastMember, ShotPlan
+from ...model.errors import CastError, ShotError, StartError
+from ...model.shot import CastMember, Garment, ShotPlan
 from ...model.tolerances import DEFAULT, Tolerances
 from ...model.typed import Points
 from ...model.units import UNIT_NAMES
 from ...solver.outfit import Outfit
 from ..cast.colliders import Colliders
 from ..run.start import _depth, _place, _what, crossing_cloth
+from ..sewing.source import FromPieces
 
 
 def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
@@ -34,6 +35,16 @@ def check_plan(plan: ShotPlan, tolerances: Tolerances = DEFAULT) -> None:
         )
     for member in plan.cast:
         check_member(plan, member, tolerances)
+    for garment in plan.garments:
+        check_sewn(garment)
+
+
+def check_sewn(garment: Garment) -> None:
+    """`StartError` for a garment of pieces that are not sewn as they are cut now."""
+    if isinstance(garment.source, FromPieces) and not garment.source.is_sewn:
+        raise StartError(
+            "it is not sewn yet", where=f"garment '{garment.name}'", remedy="Sew it on the Wardrobe bench"
+        )
 
 
 def check_member(plan: ShotPlan, member: CastMember, tolerances: Tolerances = DEFAULT) -> None:

@@ -140,7 +140,7 @@ def _surround(
     links += [*inputs.links(moment), stuck]
     held, held_to = _parked(
         inputs.parked,
-        state.positions,
+        state.positions if inputs.aside is None else inputs.aside(time),
         np.concatenate([one.held for one in grasps]),
         np.concatenate([one.held_to for one in grasps]),
     )
@@ -151,7 +151,7 @@ def _surround(
 
 
 def _parked(parked: Flags | None, points: Points, held: Flags, held_to: Points) -> tuple[Flags, Points]:
-    """Held vertices (n,) and where they go (h, 3) m; parked cloth stays at its place."""
+    """Held vertices (n,) and where they go (h, 3) m; parked cloth goes to points (n, 3) m."""
     if parked is None or not parked.any():
         return held, held_to
     goal = points.copy()

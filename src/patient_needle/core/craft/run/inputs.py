@@ -40,6 +40,7 @@ class FrameInputs:
     prescriptions  of each garment, where it is told to be
     forces         gravity and air, None for the engine's own; shelter and calm stay each garment's
     parked         (n,) vertices that stay where they are; None for none
+    aside          time -> (n, 3) m, where parked vertices go instead; None where they stay
     friction       factor on all friction of cloth
     unrest         whether it is to be told how far from rest the garments are at its end
     begins         whether holds whose keys say so take hold or let go in it; not while a figure stands there
@@ -59,6 +60,7 @@ class FrameInputs:
     prescriptions: tuple[Prescription, ...]
     forces: Forces | None = None
     parked: Flags | None = None
+    aside: Callable[[float], Points] | None = None
     friction: float = 1.0
     unrest: bool = False
     begins: bool = True

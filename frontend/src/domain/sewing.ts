@@ -1,0 +1,276 @@
+/** Pieces on the table: where each lies, what is under the pointer, and edits of them. All in mm. */
+import type { PieceReading, PieceRecord, SeamReading, SeamRecord, SewnMaking, SewnRecipe } from "../api/client";
+
+export type Spot = readonly [number, number];
+
+const ASIDE = 60; // mm between pieces
+const EDGE = 70; // mm of table around them
+const WIDEST = 1500; // mm of a row of pieces
+const NEAR_POINT = 14; // mm within which a point is meant
+const NEAR_EDGE = 12;
+
+/** A piece where it lies. */
+export interface Lying {
+  piece: PieceReading;
+  /** What its own coordinates are moved by. */
+  by: Spot;
+}
+
+/** All pieces on the table, whose lower left corner is (0, 0). */
+export interface Table {
+  lying: Lying[];
+  width: number;
+  height: number;
+}
+
+function box(lines: readonly Spot[]): [number, number, number, number] {
+  return [Math.min(...lines.map(([x]) => x)), Math.min(...lines.map(([, y]) => y)), Math.max(...lines.map(([x]) => x)), Math.max(...lines.map(([, y]) => y))];
+}
+
+/** Lay pieces in rows, in their order; those that are alike but for their side lie beside each other. */
+export function laidOut(pieces: readonly PieceReading[]): Table {
+  const rows: { at: Lying[]; height: number }[] = [];
+  let across = EDGE;
+  let width = 0;
+  for (const piece of pieces) {
+    const [left, low, right, high] = box(piece.edges.flatMap((edge) => edge.line_mm));
+    if (rows.length === 0 || across + right - left > WIDEST) {
+      rows.push({ at: [], height: 0 });
+      across = EDGE;
+    }
+    const row = rows[rows.length - 1];
+    if (row === undefined) continue;
+    row.at.push({ piece, by: [across - left, -low] });
+    row.height = Math.max(row.height, high - low);
+    across += right - left + ASIDE;
+    width = Math.max(width, across - ASIDE + EDGE);
+  }
+  let up = EDGE;
+  const lying: Lying[] = [];
+  for (const row of [...rows].reverse()) {
+    lying.push(...row.at.map(({ piece, by }) => ({ piece, by: [by[0], by[1] + up] as Spot })));
+    up += row.height + ASIDE;
+  }
+  const order = new Map(pieces.map((piece, at) => [piece.name, at]));
+  lying.sort((a, b) => (order.get(a.piece.name) ?? 0) - (order.get(b.piece.name) ?? 0));
+  return { lying, width, height: up - ASIDE + EDGE };
+}
+
+/** What of the pattern is meant: a point of a run, a place on an edge, or a piece. */
+export type Meant =
+  | { kind: "point"; piece: string; run: string; at: number }
+  | { kind: "edge"; piece: string; run: string; share: number }
+  | { kind: "piece"; piece: string };
+
+/** What lies under a place of the table. */
+export function under(table: Table, [x, y]: Spot): Meant | null {
+  let best: { away: number; meant: Meant } | null = null;
+  for (const { piece, by } of table.lying) {
+    const here: Spot = [x - by[0], y - by[1]];
+    for (const run of piece.runs) {
+      for (const [at, point] of run.points_mm.entries()) {
+        const away = Math.hypot(point[0] - here[0], point[1] - here[1]);
+        if (away < NEAR_POINT && (best === null || away < best.away)) best = { away, meant: { kind: "point", piece: piece.name, run: run.name, at } };
+      }
+    }
+  }
+  if (best !== null) return best.meant;
+  for (const { piece, by } of table.lying) {
+    const here: Spot = [x - by[0], y - by[1]];
+    for (const edge of piece.edges) {
+      const found = nearest(edge.line_mm, here);
+      if (found.away < NEAR_EDGE && (best === null || found.away < best.away)) best = { away: found.away, meant: { kind: "edge", piece: piece.name, run: edge.name, share: found.share } };
+    }
+  }
+  if (best !== null) return best.meant;
+  for (const { piece, by } of table.lying) {
+    if (inside(piece.edges.flatMap((edge) => edge.line_mm), [x - by[0], y - by[1]])) return { kind: "piece", piece: piece.name };
+  }
+  return null;
+}
+
+/** How far a line lies from a place, and at which share of its length. */
+export function nearest(line: readonly Spot[], [x, y]: Spot): { away: number; share: number } {
+  let along = 0;
+  let best = { away: Infinity, at: 0 };
+  for (let k = 1; k < line.length; k += 1) {
+    const [a, b] = [line[k - 1] as Spot, line[k] as Spot];
+    const size = Math.hypot(b[0] - a[0], b[1] - a[1]);
+    const t = size === 0 ? 0 : Math.min(1, Math.max(0, ((x - a[0]) * (b[0] - a[0]) + (y - a[1]) * (b[1] - a[1])) / (size * size)));
+    const away = Math.hypot(a[0] + t * (b[0] - a[0]) - x, a[1] + t * (b[1] - a[1]) - y);
+    if (away < best.away) best = { away, at: along + t * size };
+    along += size;
+  }
+  return { away: best.away, share: along === 0 ? 0 : best.at / along };
+}
+
+/** The place at a share of a line's length. */
+export function placeAt(line: readonly Spot[], share: number): Spot {
+  const sizes = line.slice(1).map((point, k) => Math.hypot(point[0] - (line[k] as Spot)[0], point[1] - (line[k] as Spot)[1]));
+  let left = share * sizes.reduce((sum, size) => sum + size, 0);
+  for (const [k, size] of sizes.entries()) {
+    if (left <= size || k === sizes.length - 1) {
+      const [a, b] = [line[k] as Spot, line[k + 1] as Spot];
+      const t = size === 0 ? 0 : Math.min(1, left / size);
+      return [a[0] + t * (b[0] - a[0]), a[1] + t * (b[1] - a[1])];
+    }
+    left -= size;
+  }
+  return line[0] ?? [0, 0];
+}
+
+function inside(ring: readonly Spot[], [x, y]: Spot): boolean {
+  let odd = false;
+  for (const [k, [ax, ay]] of ring.entries()) {
+    const [bx, by] = ring[(k + 1) % ring.length] as Spot;
+    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) odd = !odd;
+  }
+  return odd;
+}
+
+/** A recipe whose pieces are its own: those that its block drafts, where it had none. */
+export function ownPieces(recipe: SewnRecipe, making: SewnMaking): SewnRecipe {
+  if (recipe.pieces.length > 0) return recipe;
+  return { ...recipe, pieces: making.pieces.map(bare), seams: making.seams.map(bareSeam) };
+}
+
+function bare({ name, runs, hang, grain, lines, notches }: PieceReading): PieceRecord {
+  return { name, runs, hang, grain, lines, notches };
+}
+
+function bareSeam({ one, other, turned, gathers, elastic, bend }: SeamReading): SeamRecord {
+  return { one, other, turned, gathers, elastic, bend };
+}
+
+/** The name of the piece for the other side of the body; null where there is none. */
+export function otherSide(name: string): string | null {
+  if (/\bleft\b/.test(name)) return name.replace(/\bleft\b/, "right");
+  return /\bright\b/.test(name) ? name.replace(/\bright\b/, "left") : null;
+}
+
+const SAME = 1.5; // mm within which two points mirror each other
+
+/** The recipe with a point elsewhere; what mirrors it, in its piece or in the piece of the other side, goes too. */
+export function movedPoint(recipe: SewnRecipe, meant: { piece: string; run: string; at: number }, to: Spot, mirrored: boolean): SewnRecipe {
+  const own = recipe.pieces.find((piece) => piece.name === meant.piece);
+  const from = own?.runs.find((run) => run.name === meant.run)?.points_mm[meant.at];
+  if (own === undefined || from === undefined) return recipe;
+  const twin = otherSide(own.name);
+  const mine = recipe.pieces.some((piece) => piece.name === twin) ? twin : null;
+  const back: Spot = [-to[0], to[1]];
+  return {
+    ...recipe,
+    pieces: recipe.pieces.map((piece) => {
+      const here = piece.name === own.name;
+      const other = mirrored && (mine === null ? here : piece.name === mine);
+      if (!here && !other) return piece;
+      return {
+        ...piece,
+        runs: piece.runs.map((run) => ({
+          ...run,
+          points_mm: run.points_mm.map((point, at): [number, number] => {
+            if (here && run.name === meant.run && at === meant.at) return [to[0], to[1]];
+            const mirrors = other && Math.hypot(point[0] + from[0], point[1] - from[1]) < SAME;
+            return mirrors ? [back[0], back[1]] : [point[0], point[1]];
+          }),
+        })),
+      };
+    }),
+  };
+}
+
+/** The recipe with a point more on an edge. */
+export function addedPoint(recipe: SewnRecipe, piece: string, run: string, line: readonly Spot[], share: number): SewnRecipe {
+  const place = placeAt(line, share);
+  return withRun(recipe, piece, run, (points, after) => {
+    const whole = [...points, after];
+    const shares = whole.map((point) => nearest(line, point).share);
+    shares[whole.length - 1] = 1;
+    const before = shares.findIndex((one, k) => k > 0 && one > share);
+    const at = before < 0 ? points.length : before;
+    return [...points.slice(0, at), [round(place[0]), round(place[1])] as [number, number], ...points.slice(at)];
+  });
+}
+
+/** The recipe without a point; the first of an edge is a corner and stays. */
+export function withoutPoint(recipe: SewnRecipe, piece: string, run: string, at: number): SewnRecipe {
+  return at === 0 ? recipe : withRun(recipe, piece, run, (points) => points.filter((_, k) => k !== at));
+}
+
+/** The recipe with an edge straight from point to point, or a curve through them. */
+export function bent(recipe: SewnRecipe, piece: string, run: string, smooth: boolean): SewnRecipe {
+  return { ...recipe, pieces: recipe.pieces.map((one) => (one.name === piece ? { ...one, runs: one.runs.map((edge) => (edge.name === run ? { ...edge, smooth } : edge)) } : one)) };
+}
+
+/** The recipe with an edge cut in two at one of its points; seams of it take both. */
+export function splitAt(recipe: SewnRecipe, piece: string, run: string, at: number): SewnRecipe {
+  const own = recipe.pieces.find((one) => one.name === piece);
+  const edge = own?.runs.find((one) => one.name === run);
+  if (own === undefined || edge === undefined || at <= 0 || at >= edge.points_mm.length) return recipe;
+  const taken = own.runs.map((one) => one.name);
+  let number = 2;
+  while (taken.includes(`${run} ${number}`)) number += 1;
+  const name = `${run} ${number}`;
+  const runs = own.runs.flatMap((one) => (one.name === run ? [{ ...one, points_mm: one.points_mm.slice(0, at) }, { ...one, name, points_mm: one.points_mm.slice(at) }] : [one]));
+  // Each side of a seam lists its edges in the order in which the seam runs: the first side forwards, the other backwards.
+  const side = (keys: SeamRecord["one"], backwards: boolean): SeamRecord["one"] =>
+    keys.flatMap((key): SeamRecord["one"] => {
+      if (key[0] !== piece || key[1] !== run) return [key];
+      return backwards ? [[piece, name], [piece, run]] : [[piece, run], [piece, name]];
+    });
+  return {
+    ...recipe,
+    pieces: recipe.pieces.map((one) => (one.name === piece ? { ...one, runs } : one)),
+    seams: recipe.seams.map((seam) => ({ ...seam, one: side(seam.one, false), other: side(seam.other, !seam.turned) })),
+  };
+}
+
+/** The recipe with a straight edge of another length: its end moves along it. */
+export function lengthened(recipe: SewnRecipe, piece: string, run: string, length: number): SewnRecipe {
+  const own = recipe.pieces.find((one) => one.name === piece);
+  const at = own?.runs.findIndex((one) => one.name === run) ?? -1;
+  const edge = own?.runs[at];
+  const after = own?.runs[(at + 1) % own.runs.length];
+  const [first, end] = [edge?.points_mm.at(-1), after?.points_mm[0]];
+  if (own === undefined || edge === undefined || after === undefined || first === undefined || end === undefined) return recipe;
+  const whole = [...edge.points_mm, end];
+  const size = whole.slice(1).reduce((sum, point, k) => sum + Math.hypot(point[0] - (whole[k] as Spot)[0], point[1] - (whole[k] as Spot)[1]), 0);
+  const last = Math.hypot(end[0] - first[0], end[1] - first[1]);
+  const grown = (last + length - size) / Math.max(last, 1e-6);
+  if (grown <= 0.02) return recipe;
+  const to: Spot = [round(first[0] + grown * (end[0] - first[0])), round(first[1] + grown * (end[1] - first[1]))];
+  return movedPoint(recipe, { piece, run: after.name, at: 0 }, to, true);
+}
+
+function withRun(recipe: SewnRecipe, piece: string, run: string, change: (points: [number, number][], after: Spot) => [number, number][]): SewnRecipe {
+  return {
+    ...recipe,
+    pieces: recipe.pieces.map((one) => {
+      if (one.name !== piece) return one;
+      return {
+        ...one,
+        runs: one.runs.map((edge, k) => {
+          if (edge.name !== run) return edge;
+          const after = one.runs[(k + 1) % one.runs.length]?.points_mm[0] ?? [0, 0];
+          return { ...edge, points_mm: change(edge.points_mm.map(([x, y]): [number, number] => [x, y]), after) };
+        }),
+      };
+    }),
+  };
+}
+
+const round = (value: number) => Math.round(value * 10) / 10;
+
+/** How a seam's sides fit, in words. */
+export function fitSaid(seam: SeamReading): string {
+  const [low, high] = [Math.min(seam.one_mm, seam.other_mm), Math.max(seam.one_mm, seam.other_mm)];
+  const more = high / Math.max(low, 1e-9) - 1;
+  if (more < 0.002) return `${Math.round(low)} mm`;
+  if (seam.gathers) return `${Math.round(high)} mm on ${Math.round(low)}, gathered ${(1 + more).toFixed(2)} times`;
+  return `${Math.round(high)} mm on ${Math.round(low)}, eased ${(100 * more).toFixed(1)} %`;
+}
+
+/** A side of a seam in words. */
+export function sideSaid(side: SeamRecord["one"]): string {
+  return side.map(([piece, run]) => `${piece}, ${run}`).join(" and ");
+}

@@ -1,0 +1,19 @@
+/** What is meant, chosen and lit of the pattern on the table. */
+import { create } from "zustand";
+import type { Meant } from "../domain/sewing";
+
+export interface TableState {
+  lit: Meant | null;
+  chosen: Meant | null;
+  /** The seam that is lit, by its number. */
+  seam: number | null;
+  /** The edge that a new seam begins with, while its other side is being chosen. */
+  sewing: readonly [string, string] | null;
+  /** The measure whose tape is shown on the figure; "all" for every one. */
+  measure: string | null;
+  /** Whether what mirrors a point moves with it. */
+  mirrored: boolean;
+  set(change: Partial<Omit<TableState, "set">>): void;
+}
+
+export const useTable = create<TableState>((set) => ({ lit: null, chosen: null, seam: null, sewing: null, measure: null, mirrored: true, set }));

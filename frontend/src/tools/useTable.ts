@@ -1,0 +1,153 @@
+/** The table of a sewn garment on the Wardrobe bench, the tool on it, and the cloth while it is sewn. */
+import { useEffect, useMemo } from "react";
+import type { Reading, SewnMaking, SewnRecipe, Shot } from "../api/client";
+import { cutByGarment } from "../domain/fitting";
+import { addedPoint, laidOut, type Meant, movedPoint, ownPieces, type Spot, type Table, under } from "../domain/sewing";
+import type { Scenery } from "../stage/scenery";
+import type { Stage } from "../stage/stage";
+import { watch } from "../state/fitting";
+import { useRemake } from "../state/queries";
+import { useRoom } from "../state/room";
+import { useTable } from "../state/table";
+import { TableTool } from "./tableTool";
+
+/** The sewn garment at hand: its recipe and its pieces; null for any other. */
+export function sewnAtHand(shot: Shot, reading: Reading | undefined, garment: string | null): { recipe: SewnRecipe; making: SewnMaking } | null {
+  const recipe = shot.document.garments.find((one) => one.name === garment)?.recipe;
+  const making = garment === null ? null : (reading?.garments[garment]?.making?.sewn ?? null);
+  return recipe?.kind === "sewn" && making !== null ? { recipe, making } : null;
+}
+
+export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot: Shot, reading: Reading | undefined, garment: string | null): TableTool | null {
+  const active = useRoom((room) => room.bench === "wardrobe");
+  const { lit, chosen, seam, sewing, mirrored, set } = useTable();
+  const tool = useMemo(() => new TableTool(), []);
+  const remake = useRemake(shot);
+  const sewn = sewnAtHand(shot, reading, garment);
+  const making = active ? (sewn?.making ?? null) : null;
+  const table = useMemo(() => (making === null ? null : laidOut(making.pieces)), [making]);
+
+  useEffect(() => {
+    set({ lit: null, chosen: null, seam: null, sewing: null });
+  }, [garment, set]);
+
+  useEffect(() => {
+    stage?.showTable(making === null || table === null ? null : { table, seams: making.seams, lit, chosen, seam });
+  }, [stage, making, table, lit, chosen, seam]);
+
+  useEffect(() => {
+    if (stage === null || scenery === null || garment === null) return;
+    const piece = lit?.piece ?? chosen?.piece ?? null;
+    const key = scenery.madeKey(garment);
+    if (key === null) return;
+    const own = making?.pieces.find((one) => one.name === piece)?.triangles ?? null;
+    stage.showPiece(own === null ? null : key, own ?? [0, 0]);
+    return () => {
+      stage.showPiece(null, [0, 0]);
+    };
+  }, [stage, scenery, garment, making, lit?.piece, chosen?.piece]);
+
+  useEffect(() => {
+    if (stage === null || making === null || table === null || garment === null) {
+      tool.host = null;
+      return;
+    }
+    const change = (by: (recipe: SewnRecipe) => SewnRecipe, said: string) => {
+      remake.mutate(
+        { garment, change: (before) => (before.kind === "sewn" ? by(ownPieces(before, making)) : before), said },
+        {
+          onError: () => {
+            stage.showTable({ table, seams: making.seams, lit: null, chosen: null, seam: null });
+          },
+        },
+      );
+    };
+    tool.host = {
+      at: (x, y) => stage.tableAt(x, y),
+      under: (place) => under(table, place),
+      light: (meant) => {
+        if (!same(meant, useTable.getState().lit)) set({ lit: meant, seam: seamOf(making, meant) });
+      },
+      choose: (meant) => {
+        if (sewing !== null && meant?.kind === "edge") {
+          const [piece, run] = sewing;
+          set({ sewing: null, chosen: null });
+          change((recipe) => ({ ...recipe, seams: [...recipe.seams, { one: [[piece, run]], other: [[meant.piece, meant.run]], turned: false, gathers: false, elastic: 1, bend: 1 }] }), `${piece}, ${run} sewn to ${meant.piece}, ${meant.run}`);
+          return;
+        }
+        set({ chosen: meant });
+      },
+      show: (point, by) => {
+        stage.showTable({ table: shifted(table, point, by, mirrored), seams: making.seams, lit: point, chosen, seam: null });
+      },
+      keep: (point, by) => {
+        const from = making.pieces.find((one) => one.name === point.piece)?.runs.find((one) => one.name === point.run)?.points_mm[point.at];
+        if (from === undefined) return;
+        change((recipe) => movedPoint(recipe, point, [from[0] + by[0], from[1] + by[1]], mirrored), `a point of the ${point.piece} moved`);
+      },
+      add: (edge) => {
+        const line = making.pieces.find((one) => one.name === edge.piece)?.edges.find((one) => one.name === edge.run)?.line_mm;
+        if (line !== undefined) change((recipe) => addedPoint(recipe, edge.piece, edge.run, line, edge.share), `a point on the ${edge.piece}'s ${edge.run}`);
+      },
+    };
+  });
+
+  useEffect(() => {
+    if (!active || stage === null || scenery === null) return;
+    const stop = watch({
+      positions: (values, told) => {
+        const now = cutByGarment(values, told.garments);
+        for (const [name, key] of scenery.made()) {
+          const positions = now.get(name);
+          if (positions !== undefined) stage.cloths.move(key, positions);
+        }
+      },
+      piece: (name, values) => {
+        stage.moveBody(name, values);
+      },
+      parked: () => undefined,
+    });
+    return () => {
+      stop();
+      scenery.putBack();
+    };
+  }, [active, stage, scenery]);
+
+  return making === null ? null : tool;
+}
+
+function same(a: Meant | null, b: Meant | null): boolean {
+  return JSON.stringify(a) === JSON.stringify(b);
+}
+
+/** The number of the seam that an edge belongs to. */
+function seamOf(making: SewnMaking, meant: Meant | null): number | null {
+  if (meant?.kind !== "edge") return null;
+  const of = (side: readonly (readonly [string, string])[]) => side.some(([piece, run]) => piece === meant.piece && run === meant.run);
+  return making.seams.find((seam) => of(seam.one) || of(seam.other))?.number ?? null;
+}
+
+/** The table with a point, and what mirrors it, drawn elsewhere; edges straight meanwhile where they bend there. */
+function shifted(table: Table, point: Extract<Meant, { kind: "point" }>, by: Spot, mirrored: boolean): Table {
+  const pieces = table.lying.map(({ piece }) => piece);
+  const from = pieces.find((one) => one.name === point.piece)?.runs.find((one) => one.name === point.run)?.points_mm[point.at];
+  if (from === undefined) return table;
+  const plain = { kind: "sewn", pieces, seams: [] } as unknown as SewnRecipe;
+  const moved = movedPoint(plain, point, [from[0] + by[0], from[1] + by[1]], mirrored).pieces;
+  return {
+    ...table,
+    lying: table.lying.map(({ piece, by: at }, k) => {
+      const runs = moved[k]?.runs ?? piece.runs;
+      const edges = piece.edges.map((edge) => {
+        const index = runs.findIndex((run) => run.name === edge.name);
+        const [run, after] = [runs[index], runs[(index + 1) % runs.length]];
+        const before = piece.runs[index];
+        const next = piece.runs[(index + 1) % piece.runs.length];
+        const still = JSON.stringify([run?.points_mm, after?.points_mm[0]]) === JSON.stringify([before?.points_mm, next?.points_mm[0]]);
+        if (still || run === undefined || after === undefined) return edge;
+        return { ...edge, line_mm: [...run.points_mm, after.points_mm[0] ?? [0, 0]] };
+      });
+      return { piece: { ...piece, runs, edges }, by: at };
+    }),
+  };
+}

@@ -1,0 +1,71 @@
+"""A garment sewn from flat pieces, as a source of cloth."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ...model.garment import GarmentShape
+from ...model.mesh import Mesh, Topology, TriangleMap
+from ...model.typed import Points
+from .cutting import SewnMesh, metric_of
+from .figure import Figure
+from .laying import Lay
+from .pattern import Pattern
+
+ASIDE = 0.05  # m between pieces in the UVs
+
+
+@dataclass(frozen=True, eq=False)
+class FromPieces:
+    """A garment sewn from flat pieces: at rest as cut, worn as placed.
+
+    surface  the mesh as it is placed; its UVs are the pieces beside each other in m, its groups the pieces
+    figure   the figure that it is sewn round, and `around`, its member's name
+    mark     tells what it is cut as
+    lay      as it lies before it is sewn; None once it is
+    """
+
+    surface: Mesh
+    mesh: SewnMesh
+    pattern: Pattern
+    figure: Figure
+    around: str
+    mark: str
+    lay: Lay | None
+
+    @property
+    def is_sewn(self) -> bool:
+        """Whether it is worn already."""
+        return self.lay is None
+
+    def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
+        """Rest metric from the cut, start and allowed nearness as placed."""
+        points = self.surface.vertices
+        return GarmentShape(
+            name, topology, metric_of(self.mesh, topology, self.pattern), placed=points, near=points,
+            surface=self.surface, source_face=cut.source_face, directions="down the pieces",
+        )  # fmt: skip
+
+
+def source_of_pieces(
+    name: str, pattern: Pattern, mesh: SewnMesh, placed: Points, figure: Figure, around: str, mark: str, *,
+    lay: Lay | None,
+) -> FromPieces:  # fmt: skip
+    """A garment of sewn pieces, placed (n, 3) m."""
+    groups = {
+        piece.name: np.flatnonzero(mesh.cut.piece == index).astype(np.int32)
+        for index, piece in enumerate(pattern.pieces)
+    }
+    aside, across = np.zeros((len(pattern.pieces), 2)), 0.0
+    for index, piece in enumerate(pattern.pieces):
+        low, bottom, high, _ = piece.outline.bounds
+        aside[index] = (across - low, -bottom)
+        across += high - low + ASIDE
+    uvs = mesh.cut.points + aside[mesh.cut.of_point]
+    surface = Mesh(
+        name, placed, np.full(len(mesh.triangles), 3, np.int32), mesh.triangles.ravel(), uvs,
+        mesh.cut.triangles.ravel(), groups,
+    )  # fmt: skip
+    return FromPieces(surface, mesh, pattern, figure, around, mark, lay)

@@ -1,0 +1,98 @@
+"""Pieces and seams of a sewn garment, in figures: what the table shows and the tapes on the figure."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..core.craft.sewing.measures import measured
+from ..core.craft.sewing.pattern import Pattern, Piece, at_shares
+from ..core.craft.sewing.source import FromPieces
+from ..core.model.typed import Vectors
+from ..core.model.units import to_mm
+from ..formats.shot_file.document import SewnRecipe
+from ..formats.shot_file.sewing import measures_of, record_of_piece, record_of_seam
+
+FINE = 41  # points at most that a smooth edge is shown with
+
+
+def pieces_read(recipe: SewnRecipe, source: FromPieces) -> dict[str, Any]:
+    """`sewn`: whether it is worn as cut, its pieces and seams with their fit, the measures it was cut by; and
+    the `tapes` of these.
+    """
+    pattern, figure = source.pattern, source.figure
+    measures = measures_of(recipe, figure)
+    tapes = []
+    for one in measures.every.values():
+        points = figure.to_world(one.tape)
+        tapes.append(
+            {
+                "name": one.name, "height": float(points[:, 1].mean()), "girth_mm": to_mm(one.value),
+                "cloth_mm": None, "points": [[round(float(x), 4) for x in point] for point in points],
+            }
+        )  # fmt: skip
+    seams = []
+    for number, seam in pattern.numbered():
+        fit = pattern.fit(seam)
+        seams.append(
+            record_of_seam(seam).model_dump(mode="json")
+            | {
+                "number": number, "one_mm": to_mm(fit.one), "other_mm": to_mm(fit.other),
+                "warning": fit.warning,
+            }
+        )  # fmt: skip
+    return {
+        "tapes": tapes,
+        "notes": [f"Seam {one['number']}: {one['warning']}" for one in seams if one["warning"]]
+        + _tight(source),
+        "sewn": {
+            "worn": source.is_sewn,
+            "pieces": [_piece(piece, _triangles(source, index)) for index, piece in enumerate(pattern.pieces)],
+            "seams": seams,
+            "measures": {name: to_mm(one.value) for name, one in measures.every.items()},
+            "vertices": source.mesh.count,
+        },
+    }
+
+
+def _triangles(source: FromPieces, index: int) -> tuple[int, int]:
+    own = np.flatnonzero(source.mesh.cut.piece == index)
+    return int(own[0]), len(own)
+
+
+def _piece(piece: Piece, triangles: tuple[int, int]) -> dict[str, Any]:
+    """A piece as the shot file has it, with its edges as lines, their lengths, its area, and whether it is cut
+    on a fold.
+    """
+    edges = [
+        {"name": name, "line_mm": _shown(edge), "length_mm": to_mm(piece.length(name))}
+        for name, edge in piece.edges.items()
+    ]
+    return record_of_piece(piece).model_dump(mode="json") | {
+        "edges": edges,
+        "area_cm2": 1e4 * piece.area,
+        "triangles": triangles,
+    }
+
+
+def _shown(edge: Vectors) -> list[list[float]]:
+    few = edge if len(edge) <= FINE else at_shares(edge, np.linspace(0, 1, FINE))
+    return [[round(to_mm(float(x)), 1), round(to_mm(float(y)), 1)] for x, y in few]
+
+
+def _tight(source: FromPieces) -> list[str]:
+    """What is narrower or shorter than the figure, in a sentence each."""
+    pattern: Pattern = source.pattern
+    crotch = [
+        piece.length(run.name)
+        for piece in pattern.pieces
+        for run in piece.runs
+        if run.name == "crotch" and piece.hang.part == "left leg"
+    ]
+    out = []
+    if len(crotch) == 2:
+        short = measured(source.figure).of("crotch loop") - sum(crotch)
+        if short > 0.002:
+            out.append(f"The crotch is {to_mm(short):.0f} mm shorter than the figure needs")
+    return out
