@@ -38,6 +38,7 @@ from .garments import garments  # noqa: E402
 from .hands import hands  # noqa: E402
 from .limbs import limbs  # noqa: E402
 from .mending import mending  # noqa: E402
+from .sewing import sewing_bench  # noqa: E402
 from .sheet import Result, baseline, make, ours  # noqa: E402
 from .starts import starts  # noqa: E402
 from .thin import thin  # noqa: E402
@@ -84,6 +85,8 @@ def main() -> int:
         return garments(quick)
     if "hands" in named:
         return hands(quick)
+    if "sewing" in named:
+        return sewing_bench(quick)
     if "mending" in named:
         return mending(quick)
     if "cast" in named:

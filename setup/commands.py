@@ -27,8 +27,8 @@ USAGE = """usage: ./needle COMMAND [ARGUMENTS]
   bench [PART ...] [--quick] [--anyway]
            measure the engine, more than an hour, and write docs/benchmarks.md, or only the parts that are
            named (before_skirt and others: in turns with an earlier engine); or `cast`, what comes before cloth;
-           or `chalk`, drawing maps; or `garments`, making them; or `hands`, live fittings; or `mending`. A busy
-           machine is refused, unless --anyway
+           or `chalk`, drawing maps; or `garments`, making them; or `hands`, live fittings; or `mending`; or
+           `sewing`. A busy machine is refused, unless --anyway
   doctor   versions, cores, threading layer, disk
   schema   print the shot file's JSON Schema
   check    format, lint, types, layers, licences, schema, front end

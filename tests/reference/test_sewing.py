@@ -76,7 +76,7 @@ def test_a_sewn_tube_hangs_as_a_cylinder():
 
 @pytest.mark.parametrize("degrees", [120.0, 240.0])
 def test_a_sewn_sector_hangs_as_a_cone(degrees):
-    # A sector of the angle a between radii r and R makes a cone whose radius at slant s is s a / 2 pi, and whose
+    # A sector of the angle a between radii r and R makes a cone whose radius at slant s is s a / 2 pi, and its
     # height between the two is (R - r) sqrt(1 - (a / 2 pi)^2).
     inner, outer, angle = 0.2, 0.45, np.radians(degrees)
 

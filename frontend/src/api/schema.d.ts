@@ -4794,9 +4794,9 @@ export interface components {
         /**
          * SewnRecipe
          * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
-         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
-         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
-         *     garment is not sewn yet without it, and where the pieces have changed since.
+         *     has some. measures_mm: corrections of what was measured off the figure. file: a cache of one frame in
+         *     metres, Y up, of the garment as it is worn, on the mesh that the pieces make; file_of: those pieces, in
+         *     short. The garment is not sewn yet without it, and where the pieces have changed since.
          */
         "RecipeAsk.SewnRecipe": {
             /** Around */
@@ -6029,9 +6029,9 @@ export interface components {
         /**
          * SewnRecipe
          * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
-         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
-         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
-         *     garment is not sewn yet without it, and where the pieces have changed since.
+         *     has some. measures_mm: corrections of what was measured off the figure. file: a cache of one frame in
+         *     metres, Y up, of the garment as it is worn, on the mesh that the pieces make; file_of: those pieces, in
+         *     short. The garment is not sewn yet without it, and where the pieces have changed since.
          */
         "Remade.SewnRecipe": {
             /** Around */
@@ -7906,9 +7906,9 @@ export interface components {
         /**
          * SewnRecipe
          * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
-         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
-         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
-         *     garment is not sewn yet without it, and where the pieces have changed since.
+         *     has some. measures_mm: corrections of what was measured off the figure. file: a cache of one frame in
+         *     metres, Y up, of the garment as it is worn, on the mesh that the pieces make; file_of: those pieces, in
+         *     short. The garment is not sewn yet without it, and where the pieces have changed since.
          */
         "Shot.SewnRecipe": {
             /** Around */
@@ -9788,9 +9788,9 @@ export interface components {
         /**
          * SewnRecipe
          * @description Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
-         *     has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
-         *     cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
-         *     garment is not sewn yet without it, and where the pieces have changed since.
+         *     has some. measures_mm: corrections of what was measured off the figure. file: a cache of one frame in
+         *     metres, Y up, of the garment as it is worn, on the mesh that the pieces make; file_of: those pieces, in
+         *     short. The garment is not sewn yet without it, and where the pieces have changed since.
          */
         "ShotEdit.SewnRecipe": {
             /** Around */

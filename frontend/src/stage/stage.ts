@@ -171,12 +171,12 @@ export class Stage {
 
   /** Light some triangles of a cloth, the first and how many, as it hangs; none without a cloth. */
   showPiece(key: string | null, [first, count]: readonly [number, number]): void {
-    const shape = key === null ? null : this.cloths.meshOf(key);
-    const places = new Float32Array(shape === null ? 0 : 9 * count);
-    if (shape !== null) {
+    const mesh = key === null ? null : this.cloths.meshOf(key);
+    const places = new Float32Array(mesh === null ? 0 : 9 * count);
+    if (mesh !== null) {
       for (let corner = 0; corner < 3 * count; corner += 1) {
-        const at = 3 * (shape.triangles[3 * first + corner] ?? 0);
-        places.set(shape.points.subarray(at, at + 3), 3 * corner);
+        const at = 3 * (mesh.triangles[3 * first + corner] ?? 0);
+        places.set(mesh.points.subarray(at, at + 3), 3 * corner);
       }
     }
     this.piece.show(places);

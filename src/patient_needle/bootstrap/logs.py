@@ -15,6 +15,7 @@ def begin(process: str) -> None:
         processors=[
             structlog.processors.TimeStamper(fmt="%Y-%m-%dT%H:%M:%S", utc=False),
             structlog.processors.add_log_level,
+            structlog.processors.format_exc_info,
             lambda _logger, _method, event: {**event, "process": process},
             structlog.processors.KeyValueRenderer(
                 key_order=["timestamp", "level", "process", "action", "event"]

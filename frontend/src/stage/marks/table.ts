@@ -67,8 +67,8 @@ export class PatternTable {
       if (child instanceof Mesh) (child.geometry as PlaneGeometry).dispose();
     }
     this.size = [width, height];
-    const scale = Math.min(PX, MOST / width, MOST / height);
-    [this.canvas.width, this.canvas.height] = [Math.round(width * scale), Math.round(height * scale)];
+    const fine = Math.min(PX, MOST / width, MOST / height);
+    [this.canvas.width, this.canvas.height] = [Math.round(width * fine), Math.round(height * fine)];
     const map = new CanvasTexture(this.canvas);
     map.colorSpace = SRGBColorSpace;
     map.anisotropy = 8;

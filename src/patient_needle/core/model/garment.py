@@ -83,6 +83,21 @@ class Source(Protocol):
         ...
 
 
+class Flat(Protocol):
+    """A source whose vertices have places of their own apart from where it hangs."""
+
+    def unrolled(self, like: Flat) -> Points:
+        """Each vertex (n, 3) m where the same cloth lies in any garment cut like it, whose parts are named as
+        those of `like`; far away where `like` has no such part.
+        """
+        ...
+
+    @property
+    def part_names(self) -> tuple[str, ...]:
+        """What its parts are called."""
+        ...
+
+
 @dataclass(frozen=True, eq=False)
 class Prescription:
     """A garment of n vertices follows `motion` as far as its share says. 1 is prescribed, 0 is simulated. A

@@ -720,9 +720,9 @@ class BlockRecord(Record):
 
 class SewnRecipe(Record):
     """Flat pieces sewn together round a cast member that has a skeleton: those of a block, or its own where it
-    has some. measures_mm: corrections of what was measured off the figure. file: the garment as it is worn, a
-    cache of one frame in metres, Y up, of the mesh that the pieces make; file_of: those pieces, in short. The
-    garment is not sewn yet without it, and where the pieces have changed since.
+    has some. measures_mm: corrections of what was measured off the figure. file: a cache of one frame in
+    metres, Y up, of the garment as it is worn, on the mesh that the pieces make; file_of: those pieces, in
+    short. The garment is not sewn yet without it, and where the pieces have changed since.
     """
 
     kind: Literal["sewn"]

@@ -46,6 +46,11 @@ class Carrying:
             on, weights, away = closest_points(build_tree(before, one.triangles), before, after)
             _, _, back = closest_points(build_tree(after, other.triangles), after, before)
             spaces = (before, after)
+        elif hasattr(old, "unrolled") and hasattr(new, "unrolled"):
+            before, after = old.unrolled(new), new.unrolled(new)
+            on, weights, away = closest_points(build_tree(before, one.triangles), before, after)
+            _, _, back = closest_points(build_tree(after, other.triangles), after, before)
+            spaces = (before, after)
         else:
             before, after = one.mesh.vertices, other.mesh.vertices
             on, weights, away = one.nearest(after, other.normals)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...model.garment import GarmentShape
+from ...model.garment import Flat, GarmentShape
 from ...model.mesh import Mesh, Topology, TriangleMap
 from ...model.typed import Points
 from .cutting import SewnMesh, metric_of
@@ -15,6 +15,7 @@ from .laying import Lay
 from .pattern import Pattern
 
 ASIDE = 0.05  # m between pieces in the UVs
+UNROLLED, GONE = 0.5, 10_000  # m across a piece when places are carried over; the place of a piece that is gone
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,6 +40,26 @@ class FromPieces:
     def is_sewn(self) -> bool:
         """Whether it is worn already."""
         return self.lay is None
+
+    @property
+    def part_names(self) -> tuple[str, ...]:
+        """What its pieces are called."""
+        return tuple(piece.name for piece in self.pattern.pieces)
+
+    def unrolled(self, like: Flat) -> Points:
+        """Each vertex (n, 3) m in its piece, by its share of the piece's width and height, a m apart for each
+        piece of `like` in turn; where several pieces meet, in the first of them.
+        """
+        cut, places = self.mesh.cut, np.zeros((len(self.mesh.cut.points), 3))
+        for index, piece in enumerate(self.pattern.pieces):
+            own = cut.of_point == index
+            low, bottom, high, top = piece.outline.bounds
+            share = (cut.points[own] - [low, bottom]) / [max(high - low, 1e-9), max(top - bottom, 1e-9)]
+            number = like.part_names.index(piece.name) if piece.name in like.part_names else GONE
+            places[own] = np.column_stack([share * UNROLLED, np.full(own.sum(), float(number))])
+        out = np.zeros((self.mesh.count, 3))
+        out[self.mesh.welded[::-1]] = places[::-1]
+        return out
 
     def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
         """Rest metric from the cut, start and allowed nearness as placed."""

@@ -1,0 +1,125 @@
+"""Sewing: how long blocks take from pieces to a garment that is worn, and how clean and even they come out.
+
+./needle bench sewing writes docs/sewing-benchmarks.md.
+"""
+
+from __future__ import annotations
+
+import time
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+
+from patient_needle.bootstrap import environment
+from patient_needle.core.craft.drape.live import Fitting
+from patient_needle.core.craft.drape.sewing import judged
+from patient_needle.core.craft.sewing.blocks import drafted
+from patient_needle.core.craft.sewing.cutting import sewn
+from patient_needle.core.craft.sewing.laying import laid
+from patient_needle.core.craft.sewing.measures import measured
+from patient_needle.core.craft.sewing.source import FromPieces
+from patient_needle.core.model.errors import StartError
+from patient_needle.core.model.tolerances import SEW_MOST, SEW_REST
+from tests.sewing import figure, sewing, sewn_shot
+from tests.unit.craft.sewing.test_laying import BLOCKS, FIGURES, displaced
+
+OUT = Path(__file__).resolve().parent.parent / "docs" / "sewing-benchmarks.md"
+MADE = {"smock": {}, "trousers": {}, "gathered skirt": {"gather": 2.0}, "cape": {}}
+
+
+def sewing_bench(quick: bool) -> int:
+    """Measure and write; returns an exit code."""
+    parts = [
+        "# Benchmarks of sewing\n",
+        "Written by `./needle bench sewing`.\n",
+        f"{date.today()}; {environment.processor()}; {environment.use_threads(None)} threads.\n",
+    ]
+    for part in (lambda: lays(quick), lambda: worn(quick)):
+        parts.append(part())
+        OUT.write_text("\n".join(parts))
+        print(parts[-1], flush=True)
+    return 0
+
+
+def lays(quick: bool) -> str:
+    """Whether every block can be laid clear on every figure, and from pieces that hang askew."""
+    starts = 4 if quick else 20
+    lines = [
+        "## Lays\n",
+        "At 20 mm, counted exactly against itself and the thin figure. Askew: each piece up "
+        "to 40 mm beside and "
+        f"up to 10 degrees turned, {starts} starts on the demo's figure; the others were "
+        f"refused before anything "
+        "was simulated.\n",
+        f"| block | {' | '.join(FIGURES)} | askew, clear of {starts} |",
+        f"|---|{'---|' * len(FIGURES)}---|",
+    ]
+    for block, plain in BLOCKS.items():
+        row = []
+        for name in FIGURES:
+            body = figure(*FIGURES[name])
+            pattern = drafted(block.split()[-1], body, measured(body), plain)
+            try:
+                start = time.perf_counter()
+                laid(pattern, sewn(pattern, 0.02), body)
+                row.append(f"clear, {time.perf_counter() - start:.1f} s")
+            except StartError:
+                row.append("**refused**")
+        body = figure()
+        pattern = drafted(block.split()[-1], body, measured(body), plain)
+        mesh, clear = sewn(pattern, 0.02), 0
+        for seed in range(starts):
+            try:
+                laid(displaced(pattern, seed), mesh, body)
+                clear += 1
+            except StartError:
+                continue
+        lines.append(f"| {block} | {' | '.join(row)} | {clear} |")
+    return "\n".join(lines) + "\n"
+
+
+def worn(quick: bool) -> str:
+    """From pieces to a garment that hangs."""
+    lines = [
+        "## Sewn\n",
+        "On the demo's figure in close twill, First look. Ready: cut and laid. On: the "
+        "figure grown and its limbs "
+        f"back. In all: within {SEW_REST * 1e3:g} mm of rest, or after {SEW_MOST} steps of "
+        f"falling (2 s of cloth "
+        "time). Crossings: with the figure, with itself. Strain: what 99 in 100 edges away from gathers stay "
+        "below, and the mean of the worst seam. Speed: the mean at the end.\n",
+        "| block | mm | vertices | ready s | on s | in all s | crossings | p99 | worst seam | mm/s |",
+        "|---|---|---|---|---|---|---|---|---|---|",
+    ]
+    for mm in (16.0,) if quick else (16.0, 10.0):
+        for block, change in MADE.items():
+            kind = block.split()[-1]
+            start = time.perf_counter()
+            recipe = {"block": {"kind": kind} | change, "spacing": {"draft_mm": mm, "fine_mm": 10}}
+            fitting = sewing(sewn_shot({"name": kind, "recipe": recipe}), kind)
+            ready = time.perf_counter() - start
+            on, whole = _sewn(fitting)
+            source = fitting.sources[0]
+            assert isinstance(source, FromPieces)
+            found, fit = fitting.crossings(), judged(fitting, source, kind)
+            speed = float(np.linalg.norm(fitting.state.velocities, axis=1).mean())
+            lines.append(
+                f"| {block} | {mm:g} | {source.mesh.count:,} | {ready:.1f} | {on:.1f} | {ready + whole:.1f} | "
+                f"{len(found.colliders)}, {len(found.itself)} | {100 * fit.p99:.1f} % | "
+                f"{100 * fit.seams[0].strain:.1f} % | {1e3 * speed:.1f} |"
+            )
+            print(lines[-1], flush=True)
+    return "\n".join(lines) + "\n"
+
+
+def _sewn(fitting: Fitting) -> tuple[float, float]:
+    """Seconds until the figure is grown, and until the garment hangs."""
+    start = time.perf_counter()
+    while fitting.growth is not None:
+        fitting.step()
+    on = time.perf_counter() - start
+    fitting.rest(SEW_REST, SEW_MOST)
+    while fitting.resting is not None:
+        fitting.step()
+    return on, time.perf_counter() - start

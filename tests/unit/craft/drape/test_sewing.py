@@ -1,0 +1,63 @@
+import numpy as np
+import pytest
+from numpy.testing import assert_allclose
+
+from patient_needle.core.craft.drape.sewing import judged, sewing_plan, unsewn
+from patient_needle.core.craft.inspect.checks import check_plan
+from patient_needle.core.model.errors import CastError, ShotError, StartError
+from patient_needle.formats.shot_file.assemble import assemble
+from patient_needle.formats.shot_file.document import parse_shot
+from tests.sewing import DEMO, sewing, sewn_shot
+
+SKIRT = {
+    "name": "skirt",
+    "recipe": {"block": {"kind": "skirt"}, "spacing": {"draft_mm": 34, "fine_mm": 20}},
+}
+
+
+def plan_of(document: dict):
+    return assemble(parse_shot(document, "the test"), DEMO)
+
+
+def test_a_skirt_is_sewn_clean_and_hangs_as_wide_as_it_was_cut():
+    fitting = sewing(sewn_shot(SKIRT), "skirt")
+    thin = np.ptp(fitting.bodies()[:, 2])
+    while fitting.growth is not None:
+        fitting.step()
+    assert np.ptp(fitting.bodies()[:, 2]) > 2 * thin
+    found = fitting.crossings()
+    assert (len(found.colliders), len(found.itself), len(found.garments)) == (0, 0, 0)
+    for _ in range(24):
+        fitting.step()
+    found = fitting.crossings()
+    assert (len(found.colliders), len(found.itself)) == (0, 0)
+    sewn = judged(fitting, fitting.sources[0], "skirt")
+    assert sewn.p99 < 0.06
+    assert max(one.strain for one in sewn.seams) < 0.05
+    assert_allclose(fitting.bodies(), fitting.colliders.rest_points(), atol=1e-9)
+
+
+def test_takes_and_fittings_refuse_what_is_not_sewn():
+    plan = plan_of(sewn_shot(SKIRT))
+    assert unsewn(plan) == ("skirt",)
+    with pytest.raises(StartError, match="it is not sewn yet"):
+        check_plan(plan)
+
+
+def test_only_what_is_made_of_pieces_is_sewn():
+    document = sewn_shot(SKIRT)
+    with pytest.raises(ShotError, match="no garment 'hat'"):
+        sewing_plan(plan_of(document), "hat")
+
+
+def test_a_figure_without_a_skeleton_is_refused_in_words():
+    document = sewn_shot(SKIRT)
+    document["garments"][0]["recipe"]["around"] = "bollard"
+    with pytest.raises(CastError, match="'bollard' has no skeleton"):
+        plan_of(document)
+
+
+def test_a_recipe_without_pieces_or_a_block_is_refused():
+    document = sewn_shot({"name": "nothing", "recipe": {}})
+    with pytest.raises(ShotError, match="neither pieces nor a block"):
+        plan_of(document)
