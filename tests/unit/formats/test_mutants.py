@@ -8,21 +8,23 @@ import pytest
 
 from tests.mutants import FORMATS, mutated, run
 
+MUTANTS = 400  # of each format: a thousand were run when the readers were written, and take two minutes more
+
 
 @pytest.fixture(scope="module")
 def outcomes(tmp_path_factory):
-    """A thousand mutants of every format, two formats at a time."""
+    """Mutants of every format, two formats at a time."""
     folders = [tmp_path_factory.mktemp(kind) for kind in FORMATS]
     with ThreadPoolExecutor(2) as both:
-        return dict(zip(FORMATS, both.map(run, FORMATS, [1000] * len(FORMATS), folders), strict=True))
+        return dict(zip(FORMATS, both.map(run, FORMATS, [MUTANTS] * len(FORMATS), folders), strict=True))
 
 
 @pytest.mark.parametrize("kind", FORMATS)
-def test_a_thousand_mutants_of_each_format(outcomes, kind):
+def test_mutants_of_each_format(outcomes, kind):
     outcome = outcomes[kind]
     assert outcome.wrong == ""
-    assert outcome.read + outcome.refused == 1000
-    assert outcome.refused > 300, "mutants that are all fine test nothing"
+    assert outcome.read + outcome.refused == MUTANTS
+    assert outcome.refused > 0.3 * MUTANTS, "mutants that are all fine test nothing"
 
 
 def test_mutants_are_the_same_for_the_same_seed_and_differ_from_the_whole():

@@ -1,0 +1,103 @@
+import { describe, expect, it } from "vitest";
+import type { PieceReading, SeamReading, SewnRecipe } from "../api/client";
+import { addedPoint, fitSaid, laidOut, lengthened, movedPoint, nearest, otherSide, placeAt, splitAt, under, withoutPoint } from "./sewing";
+
+function square(name: string, side: number): PieceReading {
+  const corners: [number, number][] = [[-side / 2, 0], [side / 2, 0], [side / 2, side], [-side / 2, side]];
+  const names = ["low", "right", "top", "left"];
+  const runs = corners.map((corner, k) => ({ name: names[k] ?? "", points_mm: [corner], smooth: false }));
+  const edges = corners.map((corner, k) => ({ name: names[k] ?? "", line_mm: [corner, corners[(k + 1) % 4] ?? corner], length_mm: side }));
+  return { name, runs, edges, hang: { part: "torso", layer: "front", folds_mm: [], at_mm: [0, 0], turn: 0, follows: [] }, grain: 0, lines: [], notches: [], area_cm2: side ** 2 / 100, triangles: [0, 2] };
+}
+
+function recipe(...pieces: PieceReading[]): SewnRecipe {
+  return { kind: "sewn", around: "it", block: null, pieces, seams: [], measures_mm: {}, spacing: { draft_mm: 16, fine_mm: 10, use: "draft", finer: null }, file: null, file_of: "" };
+}
+
+const point = (made: SewnRecipe, piece: number, run: number, at = 0) => made.pieces[piece]?.runs[run]?.points_mm[at];
+
+describe("the table", () => {
+  it("lays pieces beside each other without one on another", () => {
+    const { lying, width, height } = laidOut([square("a", 600), square("b", 600), square("c", 300)]);
+
+    expect(lying).toHaveLength(3);
+    const [a, b, c] = lying;
+    expect(b !== undefined && a !== undefined && b.by[0] - a.by[0]).toBeGreaterThanOrEqual(600);
+    expect(a !== undefined && c !== undefined && a.by[1] - c.by[1]).toBeGreaterThanOrEqual(300);
+    expect(width).toBeGreaterThan(1200);
+    expect(height).toBeGreaterThan(1000);
+  });
+
+  it("finds a point before an edge and an edge before a piece", () => {
+    const table = laidOut([square("a", 400)]);
+    const by = table.lying[0]?.by ?? [0, 0];
+    const at = (x: number, y: number) => under(table, [x + by[0], y + by[1]])?.kind ?? null;
+    expect(at(-200, 5)).toBe("point");
+    expect(at(0, 5)).toBe("edge");
+    expect(at(0, 200)).toBe("piece");
+    expect(at(0, -60)).toBeNull();
+  });
+});
+
+describe("lines", () => {
+  it("gives places and shares of a bent line", () => {
+    const line: [number, number][] = [[0, 0], [100, 0], [100, 300]];
+    expect(placeAt(line, 0.5)).toEqual([100, 100]);
+    expect(nearest(line, [110, 100])).toEqual({ away: 10, share: 0.5 });
+  });
+});
+
+describe("edits", () => {
+  it("move what mirrors a point, in its own piece or the piece of the other side", () => {
+    const alone = movedPoint(recipe(square("front", 400)), { piece: "front", run: "low", at: 0 }, [-220, -10], true);
+    expect(point(alone, 0, 0)).toEqual([-220, -10]);
+    expect(point(alone, 0, 1)).toEqual([220, -10]);
+    const pair = movedPoint(recipe(square("sleeve left", 400), square("sleeve right", 400)), { piece: "sleeve left", run: "right", at: 0 }, [210, 0], true);
+    expect(point(pair, 0, 1)).toEqual([210, 0]);
+    expect(point(pair, 0, 0)).toEqual([-200, 0]);
+    expect(point(pair, 1, 0)).toEqual([-210, 0]);
+    expect(point(pair, 1, 1)).toEqual([200, 0]);
+  });
+
+  it("leave the other side alone when asked to", () => {
+    const made = movedPoint(recipe(square("front", 400)), { piece: "front", run: "low", at: 0 }, [-220, 0], false);
+    expect(point(made, 0, 1)).toEqual([200, 0]);
+  });
+
+  it("put a point on an edge where it was pressed, and take it out again", () => {
+    const piece = square("a", 400);
+    const made = addedPoint(recipe(piece), "a", "low", piece.edges[0]?.line_mm ?? [], 0.25);
+    expect(made.pieces[0]?.runs[0]?.points_mm).toEqual([[-200, 0], [-100, 0]]);
+    expect(withoutPoint(made, "a", "low", 1).pieces[0]?.runs[0]?.points_mm).toEqual([[-200, 0]]);
+    expect(withoutPoint(made, "a", "low", 0)).toBe(made);
+  });
+
+  it("split an edge, and its seams take both in the order in which they run", () => {
+    const piece = square("a", 400);
+    const seamed = { ...addedPoint(recipe(piece, square("b", 400)), "a", "low", piece.edges[0]?.line_mm ?? [], 0.5), seams: [{ one: [["b", "top"]] as [string, string][], other: [["a", "low"]] as [string, string][], turned: false, gathers: false, elastic: 1, bend: 1 }] };
+    const made = splitAt(seamed, "a", "low", 1);
+    expect(made.pieces[0]?.runs.map((run) => run.name)).toEqual(["low", "low 2", "right", "top", "left"]);
+    expect(made.seams[0]?.other).toEqual([["a", "low 2"], ["a", "low"]]);
+  });
+
+  it("give a straight edge another length by moving its end, and what mirrors it", () => {
+    const made = lengthened(recipe(square("left panel", 400)), "left panel", "right", 450);
+    expect(point(made, 0, 2)).toEqual([200, 450]);
+    expect(point(made, 0, 3)).toEqual([-200, 450]);
+  });
+
+  it("know the other side's name", () => {
+    expect(otherSide("sleeve left")).toBe("sleeve right");
+    expect(otherSide("front right")).toBe("front left");
+    expect(otherSide("collar")).toBeNull();
+  });
+});
+
+describe("fits", () => {
+  const seam = (one_mm: number, other_mm: number, gathers = false) => ({ one_mm, other_mm, gathers }) as SeamReading;
+  it("are said as lengths, as ease or as a gather", () => {
+    expect(fitSaid(seam(400, 400.2))).toBe("400 mm");
+    expect(fitSaid(seam(468, 487))).toBe("487 mm on 468, eased 4.1 %");
+    expect(fitSaid(seam(800, 400, true))).toBe("800 mm on 400, gathered 2.00 times");
+  });
+});
