@@ -46,7 +46,7 @@ def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page):  #
     rows, columns = chalk(page).T
     row = np.percentile(rows, 30)
     near = columns[np.abs(rows - row) < 8]
-    page.mouse.move(box["x"] + near.min() + 60, box["y"] + row)
+    page.mouse.move(box["x"] + float(near.min()) + 60, box["y"] + float(row))
     page.mouse.down()
     page.mouse.up()
     piece = page.get_by_role("group", name=re.compile("^Piece"))

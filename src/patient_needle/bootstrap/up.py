@@ -31,6 +31,7 @@ SHOTS = (
     "lamplighter/fastened.json",
     "lamplighter/gust.json",
     "lamplighter/smock.json",
+    "lamplighter/sewn.json",
 )
 
 

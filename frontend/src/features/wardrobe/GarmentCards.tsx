@@ -10,7 +10,7 @@ import { useGarmentPicture } from "./useGarmentPicture";
 /** The costume as pictures, innermost first; the one that is worked on is framed. */
 export function GarmentCards({ shot, reading, chosen }: { shot: Shot; reading: Reading | undefined; chosen: string | undefined }) {
   return shot.document.garments.map((garment, place) => (
-    <GarmentCard key={garment.name} shot={shot} garment={garment} dye={place} read={reading?.garments[garment.name]} fault={reading?.faults[garment.name]?.what} chosen={garment.name === chosen} />
+    <GarmentCard key={garment.name} shot={shot} garment={garment} dye={place} read={reading?.garments[garment.name]} fault={reading?.garments[garment.name]?.making?.sewn?.worn === false ? undefined : reading?.faults[garment.name]?.what} chosen={garment.name === chosen} />
   ));
 }
 

@@ -6,7 +6,7 @@ from patient_needle.core.craft.drape.sewing import judged, sewing_plan, unsewn
 from patient_needle.core.craft.inspect.checks import check_plan
 from patient_needle.core.model.errors import CastError, ShotError, StartError
 from patient_needle.formats.shot_file.assemble import assemble
-from patient_needle.formats.shot_file.document import parse_shot
+from patient_needle.formats.shot_file.document import parse_shot, read_shot_file
 from tests.sewing import DEMO, sewing, sewn_shot
 
 SKIRT = {
@@ -62,3 +62,9 @@ def test_a_recipe_without_pieces_or_a_block_is_refused():
     document = sewn_shot({"name": "nothing", "recipe": {}})
     with pytest.raises(ShotError, match="neither pieces nor a block"):
         plan_of(document)
+
+
+def test_the_demos_costume_is_sewn_as_it_is_cut():
+    plan = assemble(read_shot_file(DEMO / "sewn.json"), DEMO)
+    assert unsewn(plan) == ()
+    check_plan(plan)
