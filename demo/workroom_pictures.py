@@ -1,4 +1,4 @@
-"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk|drape|mend]
+"""Pictures of every bench for the documents: python demo/workroom_pictures.py ADDRESS [chalk|drape|mend|table]
 
 Needs an open workroom (./needle up) with the demo in it and one finished take of each shot; for the Chalk or
 the Drape bench alone no take.
@@ -34,6 +34,8 @@ def main() -> None:
             drape(page)
         elif "mend" in sys.argv:
             mend(page)
+        elif "table" in sys.argv:
+            table(page)
         else:
             take_all(page)
         browser.close()
@@ -178,6 +180,19 @@ def mend(page: Page) -> None:
     keep(page, "mend")
 
 
+def table(page: Page) -> None:
+    """The pieces of the smock beside the figure that wears it, one of them lit."""
+    open_shot(page, "Smock and trousers 0080")
+    bench(page, "Wardrobe")
+    page.get_by_role("button", name="Work on the smock").click()
+    page.get_by_role("button", name="Table and figure").click(timeout=60_000)
+    page.wait_for_timeout(4000)
+    box = page.get_by_role("img", name=re.compile("The stage")).bounding_box()
+    page.mouse.move(box["x"] + 112, box["y"] + 300)
+    page.wait_for_timeout(1500)
+    keep(page, "table")
+
+
 def chalk(page: Page) -> None:
     """A heavy hem shaded from the border, and a mirrored stroke above it that is not yet over."""
     bench(page, "Chalk")
@@ -202,9 +217,6 @@ def chalk(page: Page) -> None:
     keep(page, "chalk")
     page.mouse.up()
     page.get_by_text("2. Added 1").wait_for()
-    page.get_by_role("button", name="Inside", exact=True).click()
-    keep(page, "chalk_inside")
-    page.get_by_role("button", name="Cloth", exact=True).click()
     begin_map(page, "Weight", "by the body")
     page.get_by_role("button", name=re.compile("^From a body")).click()
     page.get_by_role("button", name="Shade it by distance").click()

@@ -47,7 +47,7 @@ export class StageCamera {
     const size = box.getSize(new Vector3());
     const across = 0.5 * Math.hypot(size.x, size.z);
     const half = Math.max(size.y / 2, (0.9 * across) / Math.min(1.25, this.eye.aspect));
-    const room = card.startsWith("table") ? 0.8 * ROOM : ROOM; // a table lies flat: it is seen shorter than it is deep
+    const room = card === "table and figure" ? 0.8 * ROOM : ROOM; // a table lies flat: it is seen shorter than it is deep
     const distance = (half * room) / Math.tan((this.eye.fov * Math.PI) / 360) + 0.3 * across;
     this.controls.maxDistance = Math.max(FURTHEST, 3 * distance);
     centre.y += LOWER * half;

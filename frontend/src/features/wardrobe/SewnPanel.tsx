@@ -5,7 +5,7 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { BlockRecord, Making, SeamReading, SeamRecord, SewnMaking, SewnRecipe, Shot } from "../../api/client";
 import { addedPoint, bent, fitSaid, lengthened, movedPoint, ownPieces, sideSaid, splitAt, withoutPoint } from "../../domain/sewing";
-import { count, mm } from "../../domain/words";
+import { count } from "../../domain/words";
 import { openFitting, useFitting } from "../../state/fitting";
 import { refusedAt, useRemake } from "../../state/queries";
 import { useTable } from "../../state/table";
@@ -266,7 +266,7 @@ function Taken({ recipe, sewn, keep }: { recipe: SewnRecipe; sewn: SewnMaking; k
           >
           <OptionalNumberField
             label={`${name[0]?.toUpperCase() ?? ""}${name.slice(1)}, mm`}
-            none={mm(value)}
+            none={`${Math.round(value)}`}
             value={recipe.measures_mm[name] ?? null}
             low={1}
             high={10000}
