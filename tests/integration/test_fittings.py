@@ -15,8 +15,12 @@ import pytest
 
 from patient_needle.bootstrap import cluster
 from patient_needle.bootstrap.web_process import server
+from patient_needle.core.model.references import named_files
+from patient_needle.formats.shot_file.document import parse_shot
 from patient_needle.session.serving import Serving
-from tests.houses import short_flag, until
+from patient_needle.store import blobs, shots
+from tests.houses import DEMO, short_flag, until
+from tests.sewing import sewn_shot
 from tests.sockets import RefusedError, Talk, hang_up
 
 JPEG = b"\xff\xd8\xff\xe0" + bytes(200)
@@ -277,3 +281,36 @@ def test_it_settles_without_a_page_and_keeps_what_it_came_to(served):
     talk.close()
     found = until(lambda: api(port, f"shots/{shot}")[1]["document"]["fittings"], 60)
     assert [one["name"] for one in found] == ["by itself"]
+
+
+def test_a_garment_of_pieces_is_sewn_kept_and_gives_the_fitting_free(served):
+    port, workroom, flag = served
+    recipe = {"block": {"kind": "skirt"}, "spacing": {"draft_mm": 34, "fine_mm": 20}}
+    document = sewn_shot({"name": "юбка", "recipe": recipe})
+    with workroom.store.begin() as session:
+        files = {
+            one: blobs.put(session, (DEMO / "lamplighter" / one).read_bytes()) for one in named_files(document)
+        }
+        shot = shots.create(session, parse_shot(document, "").model_dump(mode="json"), files).id
+    talk = opened(port, shot, sew="юбка")
+    assert talk.told["sewing"]["stage"] == "laid round the figure"
+    talk.ask(do="walk", to=1001)
+    talk.until(lambda t: t.refused)
+    assert "is being sewn" in talk.refused[0]["what"]
+    talk.ask(do="hold")
+    talk.until(lambda t: t.told["sewing"] and t.told["sewing"]["paused"])
+    talk.ask(do="fall")
+    talk.until(lambda t: "sewn" in t.told, 180)
+    assert (talk.told["sewn"], talk.told["fault"]) == ("юбка", False)
+    assert "99 in 100 edges" in talk.told["said"]
+    kept = api(port, f"shots/{shot}")[1]
+    made = kept["document"]["garments"][0]["recipe"]
+    assert made["file"].endswith(".pc2")
+    assert made["file_of"] != ""
+    reading = api(port, f"shots/{shot}/revisions/{kept['revision']}/reading")[1]
+    assert reading["faults"] == {}
+    assert reading["garments"]["юбка"]["making"]["sewn"]["worn"] is True
+    # The same process goes on: the flag's fitting opens over the same socket.
+    talk.ask(do="open", shot=flag, revision=api(port, f"shots/{flag}")[1]["revision"])
+    talk.until(lambda t: t.told.get("shot") == flag)
+    talk.close()

@@ -384,6 +384,7 @@ class Serving:
             self._keep(held, live.keep_as)
         if live.is_sewn:
             self._keep_sewn(held, str(live.sewing))
+            return
         now = self._stepped = time.monotonic()
         self._spent = now - begun
         self._due = max(now, begun + 1.0 / live.pace)
