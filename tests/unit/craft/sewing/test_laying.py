@@ -102,6 +102,8 @@ class TestBlocks:
             drafted("smock", body, measured(body), Plain(ease=-0.5))
         with pytest.raises(ShotError, match="ends within its cap"):
             drafted("smock", body, measured(body), Plain(sleeve=0.1))
+        with pytest.raises(ShotError, match=r"too long for any sleeve|cannot be drafted"):
+            drafted("smock", body, measured(body), Plain(ease=8.0))
         with pytest.raises(ShotError, match="no block 'sock'"):
             drafted("sock", body, measured(body))
 

@@ -44,6 +44,11 @@ class TestPiece:
         assert "lie on each other" in broken(Piece("p", (Run("a", ((0, 0), (0, 0), (1, 0), (0, 1))),)))
         assert "not finite" in broken(Piece("p", (Run("a", ((0, 0), (float("nan"), 0), (0, 1))),)))
 
+    def test_an_edge_without_a_point_or_one_that_it_cannot_be_laid_along(self):
+        runs = (Run("a", ((0, 0), (1, 0), (0, 1))), Run("b", ()))
+        assert "edge 'b' has no point" in broken(Piece("p", runs))
+        assert "laid along 'hem'" in broken(rectangle("p", 0.2, 0.3, follows=("hem",)))
+
     def test_marks_that_are_not_on_the_piece(self):
         piece = rectangle("p", 0.2, 0.3)
         off = Piece("p", piece.runs, notches=(Notch("low", 0.25),))

@@ -156,6 +156,12 @@ def _sleeve(side: str, figure: Figure, measures: Measures, plain: Plain, hole: f
             f"the sleeve is {over(0.01) * 1e3:.0f} mm too wide for its armhole", where="smock",
             remedy="Give less ease",
         )  # fmt: skip
+    if over(0.5) < 0:
+        raise ShotError(
+            f"an armhole of {hole * 1e3:.0f} mm is too long for any sleeve",
+            where="smock",
+            remedy="Give less ease",
+        )
     high = float(brentq(over, 0.01, 0.5))
     right = cap(high)
     bottom = high - length

@@ -22,7 +22,7 @@ BODY_PARTS = ("torso", "left arm", "right arm", "left leg", "right leg", "neck")
 BodyPart = Literal["torso", "left arm", "right arm", "left leg", "right leg", "neck"]
 Place = tuple[float, float]
 RunKey = tuple[str, str]  # piece, run
-FINE = 0.001  # m between points of a smooth run
+FINE, FINEST = 0.001, 200  # m between points of a smooth run; so many at most from one of its own to the next
 OTHER: dict[Layer, Layer] = {"front": "back", "back": "front"}
 
 
@@ -115,7 +115,12 @@ class Piece:
 
     def check(self) -> None:
         """`MeshError` for an outline that is none, or marks that are not on it."""
-        if len(self.runs) < 1 or sum(len(run.points) for run in self.runs) < 3:
+        empty = [run.name for run in self.runs if not run.points]
+        if empty:
+            raise MeshError(
+                f"its edge '{empty[0]}' has no point", where=self._where(), remedy="Give at least its corner"
+            )
+        if sum(len(run.points) for run in self.runs) < 3:
             raise MeshError("an outline needs at least three points", where=self._where())
         twice = [name for name, count in Counter(run.name for run in self.runs).items() if count > 1]
         if twice:
@@ -146,6 +151,12 @@ class Piece:
             raise MeshError(
                 "the outline runs clockwise", where=self._where(),
                 remedy="Give its points counter-clockwise, as seen from outside",
+            )  # fmt: skip
+        lost = [name for name in self.hang.follows if name not in self.edges]
+        if lost:
+            raise MeshError(
+                f"it is laid along '{lost[0]}', which is not one of its edges", where=self._where(),
+                remedy="Lay it along another edge, or as it is cut",
             )  # fmt: skip
         self._check_marks()
 
@@ -299,7 +310,7 @@ def curve_through(points: Vectors) -> Vectors:
     """
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
     spline = CubicSpline(along, points, bc_type="natural")
-    steps = [max(2, int(np.ceil((b - a) / FINE))) for a, b in pairwise(along)]
+    steps = [min(FINEST, max(2, int(np.ceil((b - a) / FINE)))) for a, b in pairwise(along)]
     at = np.concatenate(
         [np.linspace(a, b, n, endpoint=False) for a, b, n in zip(along, along[1:], steps, strict=False)]
     )
