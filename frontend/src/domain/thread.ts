@@ -90,7 +90,7 @@ function takesState(takes: readonly Take[]): { said: string; mood: Mood } {
   if (running) return { said: `${running.name} ${takeState(running)}`, mood: "busy" };
   const latest = takes[0];
   if (latest === undefined) return { said: "nothing yet", mood: "nothing" };
-  if (latest.state === "failed") return { said: `${latest.name} could not be run`, mood: "fault" };
+  if (latest.state === "failed") return { said: `${latest.name} could not be ${latest.origin === "brought in" ? "brought in" : "run"}`, mood: "fault" };
   if (latest.stale.length > 0) return { said: `${latest.name} is stale`, mood: "stale" };
   return { said: `${latest.name} ${takeState(latest)}`, mood: latest.state === "finished" ? "good" : "ready" };
 }

@@ -54,7 +54,7 @@ export function takeState(take: Take): string {
     case "stopped":
       return `stopped at ${share}`;
     case "failed":
-      return "could not be run";
+      return take.origin === "brought in" ? "could not be brought in" : "could not be run";
     case "finished":
       return "finished";
   }

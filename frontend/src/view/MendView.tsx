@@ -153,10 +153,12 @@ function ProofBar({ shot, take }: { shot: Shot; take: number }) {
   if (here === undefined || here.mends === null || here.mends === undefined) return null;
   const sum = (counts: readonly number[][] | undefined) => (counts ?? []).reduce((all, [, pairs = 0]) => all + pairs, 0);
   const first = after?.remedies.find((one) => one.proof !== null && one.state === "kept")?.proof;
+  const waits = (after?.remedies ?? []).length > 0 && (after?.remedies ?? []).every((one) => one.state !== "kept");
   const was = base?.state === "ready" ? sum(base.counts) : first === undefined || first === null ? null : crossings(first).before;
   return (
     <Box role="group" aria-label="Before and after" sx={{ position: "absolute", left: 14, top: 92, display: "flex", alignItems: "center", gap: 1, bgcolor: "background.paper", borderRadius: 1, boxShadow: 1, px: 1.25, py: 0.6, fontSize: 13 }}>
-      {was !== null && after?.state === "ready" && (
+      {waits && <Typography sx={{ fontSize: 13, whiteSpace: "nowrap" }}>nothing is laid over the take yet</Typography>}
+      {!waits && was !== null && after?.state === "ready" && (
         <Typography sx={{ fontSize: 13, whiteSpace: "nowrap" }}>
           <span style={{ color: c.madder, fontWeight: 600 }}>before {was}</span> → <span style={{ color: sum(after.counts) === 0 ? c.verdigris : c.ink, fontWeight: 600 }}>after {sum(after.counts)}</span> crossings
         </Typography>

@@ -235,7 +235,7 @@ function Deeds({ shot, take, at }: { shot: Shot; take: Take; at: number }) {
         <Small
           label={`Mend ${take.name}`}
           act={() => {
-            set({ mending: take.id, shown: [take.id], follow: false });
+            set({ mending: take.id, shown: [take.id], follow: false, frame: Math.max(take.first, useRoom.getState().frame) });
           }}
         >
           Mend
