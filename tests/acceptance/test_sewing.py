@@ -43,13 +43,24 @@ def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page):  #
     until(lambda: len(chalk(page)) > 200, 60)
     canvas = page.get_by_role("img", name=re.compile("The stage"))
     box = canvas.bounding_box()
-    rows, columns = chalk(page).T
-    row = np.percentile(rows, 30)
-    near = columns[np.abs(rows - row) < 8]
-    page.mouse.move(box["x"] + float(near.min()) + 60, box["y"] + float(row))
-    page.mouse.down()
-    page.mouse.up()
     piece = page.get_by_role("group", name=re.compile("^Piece"))
+
+    def pressed() -> bool:
+        """Press beside chalk, row by row, until a body piece lies under the pointer."""
+        rows, columns = chalk(page).T
+        for share in range(15, 90, 5):
+            row = np.percentile(rows, share)
+            near = columns[np.abs(rows - row) < 8]
+            for aside in (25, 50, 80):
+                page.mouse.move(box["x"] + float(near.min()) + aside, box["y"] + float(row))
+                page.mouse.down()
+                page.mouse.up()
+                page.wait_for_timeout(150)
+                if piece.get_by_role("button", name="Edge hem").count():
+                    return True
+        return False
+
+    until(pressed, 60)
     expect(piece).to_contain_text("torso")
     piece.get_by_role("button", name="Edge hem").click()
     before = float(piece.get_by_label("Length, mm").input_value())
