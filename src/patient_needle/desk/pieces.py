@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from ..core.craft.sewing.measures import measured
+from ..core.craft.sewing.measures import Measures
 from ..core.craft.sewing.pattern import Pattern, Piece, at_shares
 from ..core.craft.sewing.source import FromPieces
 from ..core.model.typed import Vectors
@@ -14,6 +14,7 @@ from ..core.model.units import to_mm
 from ..formats.shot_file.document import SewnRecipe
 from ..formats.shot_file.sewing import measures_of, record_of_piece, record_of_seam
 
+SHORT = 0.002  # m that nobody feels
 FINE = 41  # points at most that a smooth edge is shown with
 
 
@@ -45,7 +46,7 @@ def pieces_read(recipe: SewnRecipe, source: FromPieces) -> dict[str, Any]:
     return {
         "tapes": tapes,
         "notes": [f"Seam {one['number']}: {one['warning']}" for one in seams if one["warning"]]
-        + _tight(source),
+        + _tight(pattern, measures),
         "sewn": {
             "worn": source.is_sewn,
             "pieces": [_piece(piece, _triangles(source, index)) for index, piece in enumerate(pattern.pieces)],
@@ -62,9 +63,7 @@ def _triangles(source: FromPieces, index: int) -> tuple[int, int]:
 
 
 def _piece(piece: Piece, triangles: tuple[int, int]) -> dict[str, Any]:
-    """A piece as the shot file has it, with its edges as lines, their lengths, its area, and whether it is cut
-    on a fold.
-    """
+    """A piece as the shot file has it, with its edges as lines, their lengths, its area and its triangles."""
     edges = [
         {"name": name, "line_mm": _shown(edge), "length_mm": to_mm(piece.length(name))}
         for name, edge in piece.edges.items()
@@ -81,18 +80,14 @@ def _shown(edge: Vectors) -> list[list[float]]:
     return [[round(to_mm(float(x)), 1), round(to_mm(float(y)), 1)] for x, y in few]
 
 
-def _tight(source: FromPieces) -> list[str]:
-    """What is narrower or shorter than the figure, in a sentence each."""
-    pattern: Pattern = source.pattern
+def _tight(pattern: Pattern, measures: Measures) -> list[str]:
+    """What is shorter than the figure needs, in a sentence each: so far the crotch of trousers."""
     crotch = [
-        piece.length(run.name)
+        piece.length("crotch")
         for piece in pattern.pieces
-        for run in piece.runs
-        if run.name == "crotch" and piece.hang.part == "left leg"
+        if "crotch" in piece.edges and piece.hang.part == "left leg"
     ]
-    out = []
-    if len(crotch) == 2:
-        short = measured(source.figure).of("crotch loop") - sum(crotch)
-        if short > 0.002:
-            out.append(f"The crotch is {to_mm(short):.0f} mm shorter than the figure needs")
-    return out
+    short = measures.of("crotch loop") - sum(crotch)
+    if len(crotch) != 2 or short <= SHORT:
+        return []
+    return [f"The crotch is {to_mm(short):.0f} mm shorter than the figure needs"]

@@ -226,9 +226,8 @@ class Live:
                 pass
             case _:
                 raise ShotError(
-                    f"'{self.sewing}' is being sewn", where=command.do,  # type: ignore[attr-defined]
-                    remedy="Wait until it is sewn, or stop the sewing",
-                )  # fmt: skip
+                    f"'{self.sewing}' is being sewn", remedy="Wait until it is sewn, or give the sewing up"
+                )
 
     def _sewing_said(self) -> dict[str, Any] | None:
         """How far a sewing is, None without one."""

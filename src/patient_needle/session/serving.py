@@ -415,16 +415,16 @@ class Serving:
 
     def _keep_sewn(self, held: _Held, name: str) -> None:
         """Keep a garment as it is worn now in its shot, or say what is wrong with it; the sewing is over."""
-        live = held.live
-        source = live.fitting.sources[live.fitting.cloth.index(name)]
+        live, fitting = held.live, held.live.fitting
+        index = fitting.cloth.index(name)
+        source = fitting.sources[index]
         assert isinstance(source, FromPieces)
+        positions = fitting.state.positions[fitting.cloth.outfit.spans[index]]
+        pose, crossings = np.ascontiguousarray(positions, "<f4").tobytes(), fitting.crossings()
+        found = (len(crossings.colliders), len(crossings.itself), len(crossings.garments))
         fault: NeedleError | None = None
         try:
             with self._store.begin() as session:
-                span = live.fitting.cloth.outfit.spans[live.fitting.cloth.index(name)]
-                pose = np.ascontiguousarray(live.fitting.state.positions[span], "<f4").tobytes()
-                crossings = live.fitting.crossings()
-                found = (len(crossings.colliders), len(crossings.itself), len(crossings.garments))
                 keep_sewn(session, held.shot, name, source.mark, pose, found)
         except NeedleError as error:
             fault = error

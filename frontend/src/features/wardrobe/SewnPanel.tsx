@@ -73,7 +73,7 @@ function Sew({ shot, name, sewn, busy }: { shot: Shot; name: string; sewn: SewnM
         variant="contained"
         disabled={under || busy}
         onClick={() => {
-          openFitting({ shot: shot.id, revision: shot.revision, sew: name, over: true });
+          openFitting({ shot: shot.id, revision: shot.revision, sew: name });
         }}
       >
         {sewn.worn ? "Sew it again" : "Sew it"}

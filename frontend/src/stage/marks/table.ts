@@ -142,6 +142,11 @@ export class PatternTable {
       const small = Math.max(...ys) - Math.min(...ys) < 90;
       const label = to([middle[0], small ? Math.min(...ys) - 8 : middle[1] - 14]);
       pen.fillText(piece.name, label[0], label[1] + (small ? 0 : 10));
+      for (const line of piece.lines) {
+        path(pen, line.points_mm.map((point) => to(moved(point))), false);
+        pen.lineWidth = 1.5;
+        pen.stroke();
+      }
       for (const notch of piece.notches) {
         const line = lines.get(`${piece.name}\n${notch.run}`);
         const length = piece.edges.find((edge) => edge.name === notch.run)?.length_mm ?? 1;

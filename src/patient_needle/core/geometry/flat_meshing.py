@@ -12,6 +12,7 @@ from scipy.spatial import Delaunay
 
 from ..model.errors import MeshError
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
+from .topology import edge_codes
 
 Size = Callable[[Vectors], Scalars]
 APART = 0.78  # of the size: darts this far apart have as many points to an area as triangles of that edge
@@ -157,7 +158,7 @@ def _evened(points: Vectors, triangles: Triangles, size: Size) -> Vectors:
 def _crowding(points: Vectors, triangles: Triangles, border: int, fixed: int) -> Flags:
     """Which points (n,) keep an edge of the border from being one of a triangle."""
     ends = np.stack([np.arange(border), np.roll(np.arange(border), -1)], axis=1).astype(np.int32)
-    missing = ends[~np.isin(_codes(ends, len(points)), _codes(_edges(triangles), len(points)))]
+    missing = ends[~np.isin(edge_codes(ends, len(points)), edge_codes(_edges(triangles), len(points)))]
     out = np.zeros(len(points), bool)
     for a, b in missing:
         middle, radius = (points[a] + points[b]) / 2, np.linalg.norm(points[a] - points[b]) / 2
@@ -183,11 +184,6 @@ def _without_loose(points: Vectors, triangles: Triangles, fixed: int) -> tuple[V
 
 def _edges(triangles: Triangles) -> Indices:
     return np.stack([triangles, np.roll(triangles, -1, axis=1)], axis=2).reshape(-1, 2)
-
-
-def _codes(ends: Indices, count: int) -> Indices:
-    low = np.sort(ends, axis=1).astype(np.int64)
-    return np.asarray(low[:, 0] * count + low[:, 1])
 
 
 def evenly_along(line: Points, spacing: float) -> Points:

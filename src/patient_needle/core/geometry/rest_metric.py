@@ -11,7 +11,7 @@ from ..model.tolerances import DEFAULT, Tolerances
 from ..model.typed import Indices, Points, Scalars, Triangles, Vectors
 from .closed import volume
 from .topology import build_topology, check_triangles
-from .triangles import area_vectors, dihedral_angles, flat_bending_rows, triangle_areas, unit
+from .triangles import area_vectors, dihedral_angles, flat_areas, flat_bending_rows, triangle_areas, unit
 
 
 def metric_of_surface(points: Points, topology: Topology, warp: Vectors) -> RestMetric:
@@ -58,8 +58,7 @@ def metric_of_pieces(corners: Vectors, topology: Topology, folds: Scalars | None
     count = len(topology.triangles)
     if corners.shape != (count, 3, 2) or not np.isfinite(corners).all():
         raise MeshError(f"a rest metric of shape {corners.shape} does not fit {count} triangles")
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    areas = np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2
+    areas = flat_areas(corners)
     _check_areas(corners, areas)
     sides = [_hinge_in(corners, topology, side) for side in (0, 1)]
     along = np.stack([hinge[:, 1] - hinge[:, 0] for hinge in sides])  # (2, h, 2)

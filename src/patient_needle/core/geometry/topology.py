@@ -8,7 +8,13 @@ import numpy as np
 from ..model.errors import MeshError
 from ..model.mesh import Mesh, Topology, TriangleMap
 from ..model.tolerances import DEFAULT, QUAD_CORNER, Tolerances
-from ..model.typed import Flags, Indices, Points, Scalars, Triangles
+from ..model.typed import Flags, Indices, Longs, Points, Scalars, Triangles
+
+
+def edge_codes(ends: Indices, count: int) -> Longs:
+    """One number (k,) for each edge (k, 2) of `count` vertices, the same in both directions."""
+    low = np.sort(ends, axis=1).astype(np.int64)
+    return np.asarray(low[:, 0] * count + low[:, 1])
 
 
 def build_topology(triangles: Triangles, vertex_count: int, *, name: str = "mesh") -> Topology:

@@ -107,6 +107,12 @@ def vertex_normals(points: Points, triangles: Triangles) -> Vectors:
     return unit(total)
 
 
+def flat_areas(corners: Vectors) -> Scalars:
+    """Areas (m,) of triangles by their corners (m, 3, 2) in a plane, never below 0."""
+    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
+
+
 def vertex_areas(points: Points, triangles: Triangles) -> Scalars:
     """A third of the area of each incident triangle, (n,) m2."""
     return shared_areas(triangle_areas(points, triangles), triangles, len(points))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
 
@@ -83,18 +83,14 @@ class Source(Protocol):
         ...
 
 
-class Flat(Protocol):
-    """A source whose vertices have places of their own apart from where it hangs."""
+@runtime_checkable
+class Unrolled(Protocol):
+    """A source whose cloth has places of its own, wherever the garment hangs."""
 
-    def unrolled(self, like: Flat) -> Points:
-        """Each vertex (n, 3) m where the same cloth lies in any garment cut like it, whose parts are named as
-        those of `like`; far away where `like` has no such part.
+    def unrolled(self, like: Any) -> Points:
+        """Each vertex (n, 3) m in a space of the parts of `like`, a source of the same kind, by name; far away
+        where `like` has no such part.
         """
-        ...
-
-    @property
-    def part_names(self) -> tuple[str, ...]:
-        """What its parts are called."""
         ...
 
 

@@ -22,7 +22,16 @@ from ...core.model.errors import CastError, ShotError
 from ...core.model.units import from_mm, to_mm
 from ..frames import lasting
 from ..registry import read_cache
-from .document import BlockRecord, HangRecord, PieceRecord, RunRecord, SeamRecord, SewnRecipe
+from .document import (
+    BlockRecord,
+    HangRecord,
+    LineRecord,
+    NotchRecord,
+    PieceRecord,
+    RunRecord,
+    SeamRecord,
+    SewnRecipe,
+)
 from .members import AssembledMember
 
 
@@ -98,6 +107,12 @@ def record_of_piece(piece: Piece) -> PieceRecord:
             at_mm=_mm(hang.at), turn=round(hang.turn, 3), follows=list(hang.follows),
         ),
         grain=piece.grain,
+        lines=[
+            LineRecord(name=line.name, points_mm=[_mm(point) for point in line.points]) for line in piece.lines
+        ],
+        notches=[
+            NotchRecord(run=notch.run, along_mm=round(to_mm(notch.along), 2)) for notch in piece.notches
+        ],
     )  # fmt: skip
 
 
@@ -118,11 +133,17 @@ def _mm(point: tuple[float, float]) -> tuple[float, float]:
 
 
 def pattern_mark(pattern: Pattern, spacing_mm: float) -> str:
-    """Tells what is cut from anything else that could be, to a hundredth of a mm."""
+    """Tells what is cut from anything else that could be, to a hundredth of a mm. Marks on a piece change
+    nothing about its cloth, and neither does where it hangs.
+    """
     digest = hashlib.sha256(f"{spacing_mm:.3f}".encode())
     for piece in pattern.pieces:
         plain = record_of_piece(piece).model_copy(
-            update={"hang": HangRecord(folds_mm=[round(to_mm(x), 2) for x in piece.hang.folds])}
+            update={
+                "hang": HangRecord(folds_mm=[round(to_mm(x), 2) for x in piece.hang.folds]),
+                "lines": [],
+                "notches": [],
+            }
         )
         digest.update(plain.model_dump_json().encode())
     for seam in pattern.seams:

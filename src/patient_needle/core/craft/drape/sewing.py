@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...contact.intersections import crossing_pairs, self_crossing_pairs
+from ...geometry.topology import edge_codes
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import ShotError, StartError
 from ...model.shot import Garment, PlannedRun, ShotPlan
@@ -198,11 +199,11 @@ def judged(fitting: Fitting, source: FromPieces, name: str) -> Sewn:
     gathered = np.zeros(cloth.count, bool)
     gathered[source.mesh.triangles[source.mesh.gathered]] = True
     plain: Scalars = strain[~gathered[edges].any(axis=1)]
-    code = edges.astype(np.int64) @ [cloth.count, 1]
+    code = edge_codes(edges, cloth.count)
     seams = []
     for number, vertices in enumerate(source.mesh.seams, 1):
-        ends = np.sort(np.stack([vertices[:-1], vertices[1:]], axis=1).astype(np.int64), axis=1)
-        at = np.searchsorted(code, ends @ [cloth.count, 1])
+        ends = np.stack([vertices[:-1], vertices[1:]], axis=1)
+        at = np.searchsorted(code, edge_codes(ends, cloth.count))
         rest = cloth.rest_lengths[at]
         over = float((strain[at] * rest).sum())
         seams.append(SeamStrain(number, over / float(rest.sum()), over))

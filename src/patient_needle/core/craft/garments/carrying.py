@@ -9,9 +9,8 @@ from scipy.spatial import cKDTree
 
 from ...geometry.tree import build_tree, closest_points
 from ...geometry.triangles import vertex_normals
-from ...model.garment import Source
+from ...model.garment import Source, Unrolled
 from ...model.typed import Flags, Indices, Points, Scalars, Triangles
-from .rings import FromRings
 from .surface import GarmentSurface
 
 HALF = 0.5  # a vertex is chosen where more of the cloth around it was
@@ -37,16 +36,11 @@ class Carrying:
 
     @staticmethod
     def between(old: Source, new: Source) -> Carrying:
-        """What becomes of places: of cloth cut in rings by course, way round and share of the depth, of other
-        cloth by where it lies and which way it faces.
+        """What becomes of places: of cloth cut in rings or pieces by where it lies in these, of other cloth by
+        where it lies on the figure and which way it faces.
         """
         one, other = GarmentSurface.of(old.surface), GarmentSurface.of(new.surface)
-        if isinstance(old, FromRings) and isinstance(new, FromRings):
-            before, after = old.on_tube(new.courses), new.on_tube(new.courses)
-            on, weights, away = closest_points(build_tree(before, one.triangles), before, after)
-            _, _, back = closest_points(build_tree(after, other.triangles), after, before)
-            spaces = (before, after)
-        elif hasattr(old, "unrolled") and hasattr(new, "unrolled"):
+        if type(old) is type(new) and isinstance(old, Unrolled) and isinstance(new, Unrolled):
             before, after = old.unrolled(new), new.unrolled(new)
             on, weights, away = closest_points(build_tree(before, one.triangles), before, after)
             _, _, back = closest_points(build_tree(after, other.triangles), after, before)

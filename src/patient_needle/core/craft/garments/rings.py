@@ -10,6 +10,7 @@ import numpy as np
 
 from ...geometry.flat_meshing import even_mesh
 from ...geometry.rest_metric import metric_of_pieces
+from ...geometry.triangles import flat_areas
 from ...model.errors import ShotError
 from ...model.garment import GarmentShape
 from ...model.mesh import Mesh, Topology, TriangleMap
@@ -356,7 +357,7 @@ class _Build:
         bases: Scalars | None = None,
     ) -> None:  # fmt: skip
         corners = flat[local]
-        areas = _areas(corners)
+        areas = flat_areas(corners)
         if bases is not None:
             corners, sewn = corners.copy(), bases > 0
             corners[sewn] = _gathered(corners[sewn], bases[sewn])
@@ -421,11 +422,6 @@ class _Gore:
         )
 
 
-def _areas(corners: Vectors) -> Scalars:
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
-
-
 def _gathered(corners: Vectors, base: Scalars) -> Vectors:
     """Triangles (m, 3, 2) whose first and last corner lie on a gathered edge, with that edge `base` (m,) m long
     and the two others as cut.
@@ -460,6 +456,10 @@ class FromRings:
             name, topology, metric, placed=points, near=points, surface=self.surface,
             source_face=cut.source_face, directions="down the pieces",
         )  # fmt: skip
+
+    def unrolled(self, like: FromRings) -> Points:
+        """Every vertex (n, 3) m on a tube of the courses of `like`."""
+        return self.on_tube(like.courses)
 
     def on_tube(self, courses: Sequence[Course]) -> Points:
         """Every vertex (n, 3) m on a tube of these courses, one below the other, by the name of its own course,

@@ -13,7 +13,8 @@ from scipy.spatial import cKDTree
 
 from ...geometry.flat_meshing import even_mesh
 from ...geometry.rest_metric import metric_of_pieces
-from ...geometry.topology import build_topology
+from ...geometry.topology import build_topology, edge_codes
+from ...geometry.triangles import flat_areas
 from ...model.errors import MeshError
 from ...model.garment import RestMetric
 from ...model.mesh import Topology
@@ -53,8 +54,7 @@ class SewnMesh:
     triangles (m, 3) int32 of welded vertices
     corners  (m, 3, 2) m at rest, along weft and warp; along a seam both sides are as long as its shorter one
     gathered (m,) triangles whose rest that changed by more than GATHER_FROM
-    seams    vertices (c,) along each seam, in the pattern's order; for a basted one those of its first side
-    basted   (q, 2) int32, pairs of vertices that basting draws together
+    seams    vertices (c,) along each seam, in the pattern's order
     """
 
     cut: CutMesh
@@ -63,7 +63,6 @@ class SewnMesh:
     corners: Vectors
     gathered: Flags
     seams: tuple[Indices, ...]
-    basted: Indices
 
     @property
     def count(self) -> int:
@@ -73,7 +72,7 @@ class SewnMesh:
     @property
     def cut_areas(self) -> Scalars:
         """(m,) m2 of each triangle as cut."""
-        return _areas(self.cut.points[self.cut.triangles])
+        return flat_areas(self.cut.points[self.cut.triangles])
 
 
 def sewn(pattern: Pattern, spacing: float) -> SewnMesh:
@@ -87,21 +86,21 @@ def sewn(pattern: Pattern, spacing: float) -> SewnMesh:
     shares = _Breaks(pattern, spacing).shares()
     cut = _cut(pattern, shares, spacing)
     matched = [_matched(seam, cut) for seam in pattern.seams]
-    kinds = list(zip((seam.kind for seam in pattern.seams), matched, strict=True))
-    for_good = [_pairs(one) for kind, one in kinds if kind == "sewn"]
-    welded = _welded(len(cut.points), np.concatenate([np.zeros((0, 2), np.int32), *for_good]))
+    pairs = np.concatenate(
+        [np.zeros((0, 2), np.int32), *(one.swapaxes(1, 2).reshape(-1, 2) for one in matched)]
+    )
+    welded = _welded(len(cut.points), pairs)
     triangles = welded[cut.triangles].astype(np.int32)
     _check_welded(pattern, cut, triangles)
     corners, gathered = _at_rest(pattern, cut, matched)
-    basted = [welded[_pairs(one)] for kind, one in kinds if kind == "basted"]
     return SewnMesh(
-        cut, welded, triangles, corners, gathered, tuple(_along(one, welded) for one in matched),
-        np.unique(np.concatenate([np.zeros((0, 2), np.int32), *basted]), axis=0).astype(np.int32),
+        cut, welded, triangles, corners, gathered, tuple(_along(one, welded) for one in matched)
     )  # fmt: skip
 
 
 def _check_spacing(pattern: Pattern, spacing: float) -> None:
-    count = sum(piece.area for piece in pattern.pieces) / (0.866 * spacing**2)
+    within = sum(piece.area for piece in pattern.pieces) / (0.866 * spacing**2)
+    count = within + sum(piece.outline.length for piece in pattern.pieces) / spacing
     if count > SEWN_MOST_VERTICES:
         raise MeshError(
             f"a spacing of {spacing * 1e3:g} mm gives about {count:,.0f} vertices, more than "
@@ -109,12 +108,12 @@ def _check_spacing(pattern: Pattern, spacing: float) -> None:
             remedy=f"Give at least {np.ceil(spacing * 1e4 * np.sqrt(count / SEWN_MOST_VERTICES)) / 10:g} mm",
         )
     for piece in pattern.pieces:
-        # A strip as wide as the spacing is still one row of triangles.
-        if spacing > 2.0 * piece.area / piece.outline.length * 1.5:
-            most = 3.0e3 * piece.area / piece.outline.length
+        # A strip of two thirds of the spacing is still one row of triangles.
+        most = 3.0 * piece.area / piece.outline.length
+        if spacing > most:
             raise MeshError(
                 f"a spacing of {spacing * 1e3:g} mm is larger than it allows", where=f"piece '{piece.name}'",
-                remedy=f"Give at most {np.floor(most):g} mm, or make the piece larger",
+                remedy=f"Give at most {np.floor(most * 1e3):g} mm, or make the piece larger",
             )  # fmt: skip
 
 
@@ -312,11 +311,6 @@ def _matched(seam: Seam, cut: CutMesh) -> Indices:
     return np.stack(sides, axis=1).astype(np.int32)
 
 
-def _pairs(matched: Indices) -> Indices:
-    """Vertices (q, 2) of the first and the other side that belong together."""
-    return np.concatenate([matched[:, :, 0], matched[:, :, 1]])
-
-
 def _along(matched: Indices, welded: Indices) -> Indices:
     """Vertices (c,) along the first side of a seam, in order, as welded."""
     one = welded[matched[:, 0]]
@@ -390,11 +384,6 @@ def _with_edge(corners: Vectors, corner: int, length: float) -> Vectors:
     return out
 
 
-def _areas(corners: Vectors) -> Scalars:
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
-
-
 def topology_of(mesh: SewnMesh, name: str) -> Topology:
     """The sewn mesh's edges, hinges and borders. `MeshError` where it is no cloth."""
     return build_topology(mesh.triangles, mesh.count, name=name)
@@ -407,14 +396,9 @@ def metric_of(mesh: SewnMesh, topology: Topology, pattern: Pattern) -> RestMetri
     metric = replace(metric_of_pieces(mesh.corners, topology), areas=mesh.cut_areas)
     if all(seam.bend == 1.0 for seam in pattern.seams):
         return metric
-    codes = _codes(topology.hinges[:, :2], mesh.count)
+    codes = edge_codes(topology.hinges[:, :2], mesh.count)
     areas = metric.hinge_areas.copy()
     for seam, vertices in zip(pattern.seams, mesh.seams, strict=True):
-        on = np.isin(codes, _codes(np.stack([vertices[:-1], vertices[1:]], axis=1), mesh.count))
+        on = np.isin(codes, edge_codes(np.stack([vertices[:-1], vertices[1:]], axis=1), mesh.count))
         areas[on] /= max(seam.bend, 1e-6)
     return replace(metric, hinge_areas=areas)
-
-
-def _codes(ends: Indices, count: int) -> Indices:
-    low = np.sort(ends, axis=1).astype(np.int64)
-    return np.asarray(low[:, 0] * count + low[:, 1])

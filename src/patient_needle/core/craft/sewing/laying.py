@@ -15,6 +15,7 @@ from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
 from ...contact.intersections import crossing_pairs, self_crossing_pairs
+from ...geometry.triangles import flat_areas
 from ...model.errors import StartError
 from ...model.typed import Flags, Indices, Longs, Points, Scalars, Vectors
 from .cutting import SewnMesh
@@ -213,6 +214,8 @@ class _Placing:
         self.pattern, self.mesh, self.figure, self.spread = pattern, mesh, figure, spread
         self.at = np.zeros_like(mesh.cut.points)
         self.own = [np.flatnonzero(mesh.cut.of_point == k) for k in range(len(pattern.pieces))]
+        self.partners = _partners(mesh)
+        self.angle = sleeve_angle(pattern) or 0.0
 
     def placed(self) -> Vectors:
         """(k, 2) m of every vertex as cut."""
@@ -233,8 +236,7 @@ class _Placing:
         flat = _hung_flat(piece, points)
         base = np.zeros(2)
         if hang.part.endswith("arm"):
-            angle = sleeve_angle(self.pattern) or 0.0
-            flat = _turned(flat, -angle if hang.part == "left arm" else angle)
+            flat = _turned(flat, -self.angle if hang.part == "left arm" else self.angle)
             base = figure.limbs[hang.part].root[:2]
         elif hang.part == "neck":
             base = figure.neck[:2]
@@ -242,26 +244,24 @@ class _Placing:
 
     def _aligned(self) -> None:
         """Move and turn each piece to where its seams are, so that one hung a little beside is no worse."""
-        cut, pieces = self.mesh.cut, self.pattern.pieces
-        free = [not piece.hang.follows and piece.hang.part != "torso" for piece in pieces]
-        sides: dict[int, list[tuple[Vectors, Vectors]]] = {}
-        partners = _partners(self.mesh)
-        of = cut.of_point
-        for k, is_free in enumerate(free):
-            mine = (of[partners[:, 0]] == k) & (of[partners[:, 1]] != k)
-            calm = np.array([not pieces[j].hang.follows for j in of[partners[:, 1]]], bool)
-            sides[k] = [(partners[mine & calm, 0], partners[mine & calm, 1])] if is_free else []
+        pieces, of = self.pattern.pieces, self.mesh.cut.of_point
+        calm = np.array([not piece.hang.follows for piece in pieces])
+        sides: list[tuple[int, Longs, Longs]] = []
+        for k, piece in enumerate(pieces):
+            here, there = self.partners[of[self.partners[:, 0]] == k].T
+            here, there = here[calm[of[there]]], there[calm[of[there]]]
+            if calm[k] and piece.hang.part != "torso" and len(here) >= 3:
+                sides.append((k, here, there))
         home = self.at.copy()
         for _ in range(ALIGNED):
-            for k, own in enumerate(self.own):
-                for here, there in sides[k]:
-                    if len(here) >= 3:
-                        source = np.concatenate([self.at[here], self.at[own]])
-                        goal = np.concatenate([self.at[there], home[own]])
-                        weight = np.concatenate(
-                            [np.ones(len(here)), np.full(len(own), HOME * len(here) / len(own))]
-                        )
-                        self.at[own] = _rigidly(source, goal, weight, self.at[own])
+            for k, here, there in sides:
+                own = self.own[k]
+                source = np.concatenate([self.at[here], self.at[own]])
+                goal = np.concatenate([self.at[there], home[own]])
+                little = np.full(len(own), HOME * len(here) / len(own))
+                self.at[own] = _rigidly(
+                    source, goal, np.concatenate([np.ones(len(here)), little]), self.at[own]
+                )
 
     def _on_its_side(self, at: Vectors, piece: Piece) -> Vectors:
         """A leg's piece squeezed, level by level, so that it does not reach over the middle."""
@@ -290,7 +290,7 @@ class _Placing:
         """A strip laid along the cloth that it is sewn to; where it has more cloth it fans out."""
         cut = self.mesh.cut
         mine = np.concatenate([cut.runs[piece.name, run] for run in piece.hang.follows])
-        partners = dict(_partners(self.mesh).tolist())
+        partners = dict(self.partners.tolist())
         known = [(v, partners[v]) for v in mine.tolist() if v in partners]
         if len(known) < 2:
             return self.at[own]
@@ -331,7 +331,7 @@ class _Placing:
         return bool(middle[1] < there[:, 1].mean())
 
 
-def _partners(mesh: SewnMesh) -> Vectors:
+def _partners(mesh: SewnMesh) -> Longs:
     """Pairs (q, 2) of vertices as cut that are welded, of different pieces, both ways."""
     order = np.argsort(mesh.welded, kind="stable")
     same = mesh.welded[order]
@@ -371,7 +371,7 @@ class _Rigid:
     def __init__(self, mesh: SewnMesh) -> None:
         self.mesh = mesh
         flat = mesh.cut.points[mesh.cut.triangles].copy()
-        scale = np.sqrt(np.maximum(_areas(mesh.corners), 1e-15) / np.maximum(_areas(flat), 1e-15))
+        scale = np.sqrt(np.maximum(flat_areas(mesh.corners), 1e-15) / np.maximum(flat_areas(flat), 1e-15))
         flat *= np.where(mesh.gathered, scale, 1.0)[:, None, None]
         flat[~mesh.cut.in_front, :, 0] *= -1
         triangles, n, m = mesh.triangles, mesh.count, len(mesh.triangles)
@@ -415,11 +415,6 @@ class _Rigid:
             )
             x = factor.solve(anchor * aim + self.spread @ turned.reshape(-1, 2))
         return x, int(turned_over(self.mesh, x).sum())
-
-
-def _areas(corners: Vectors) -> Scalars:
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    return np.asarray(np.abs(e1[:, 0] * e2[:, 1] - e1[:, 1] * e2[:, 0]) / 2)
 
 
 def turned_over(mesh: SewnMesh, flat: Vectors) -> Flags:

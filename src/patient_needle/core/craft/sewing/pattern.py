@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 from typing import Literal
@@ -18,11 +18,11 @@ from ...model.tolerances import GATHER_MOST, SEAM_UNEVEN
 from ...model.typed import Scalars, Vectors
 
 Layer = Literal["front", "back"]
-BODY_PARTS = ("torso", "left arm", "right arm", "left leg", "right leg", "neck")
 BodyPart = Literal["torso", "left arm", "right arm", "left leg", "right leg", "neck"]
 Place = tuple[float, float]
 RunKey = tuple[str, str]  # piece, run
 FINE, FINEST = 0.001, 200  # m between points of a smooth run; so many at most from one of its own to the next
+MOST_OF_RUN, MOST_POINTS = 20_000, 100_000  # points that a smooth run is drawn with, and of a pattern in all
 OTHER: dict[Layer, Layer] = {"front": "back", "back": "front"}
 
 
@@ -193,7 +193,6 @@ class Seam:
     """Two sides that are sewn together, each of one run or several in order.
 
     one, other  runs by piece and name; the other side runs against the first, with it where `turned`
-    kind        sewn for good, or basted: drawn shut by links that can be taken out
     gathers     whether a longer side is meant
     elastic     factor on the length of the shorter side
     bend        factor on the bending stiffness along the seam
@@ -202,7 +201,6 @@ class Seam:
     one: tuple[RunKey, ...]
     other: tuple[RunKey, ...]
     turned: bool = False
-    kind: Literal["sewn", "basted"] = "sewn"
     gathers: bool = False
     elastic: float = 1.0
     bend: float = 1.0
@@ -233,7 +231,6 @@ class Pattern:
 
     pieces: tuple[Piece, ...]
     seams: tuple[Seam, ...]
-    notes: tuple[str, ...] = field(default=())
 
     @cached_property
     def by_name(self) -> Mapping[str, Piece]:
@@ -263,6 +260,11 @@ class Pattern:
         twice = [name for name, count in Counter(piece.name for piece in self.pieces).items() if count > 1]
         if twice:
             raise MeshError(f"two pieces are called '{twice[0]}'", remedy="Rename one of them")
+        points = sum(len(run.points) for piece in self.pieces for run in piece.runs)
+        if points > MOST_POINTS:
+            raise MeshError(
+                f"the pieces have {points:,} points, more than {MOST_POINTS:,}", remedy="Draw with fewer points"
+            )
         for piece in self.pieces:
             piece.check()
         used: dict[RunKey, int] = {}
@@ -310,7 +312,8 @@ def curve_through(points: Vectors) -> Vectors:
     """
     along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
     spline = CubicSpline(along, points, bc_type="natural")
-    steps = [min(FINEST, max(2, int(np.ceil((b - a) / FINE)))) for a, b in pairwise(along)]
+    finest = max(2, min(FINEST, MOST_OF_RUN // len(points)))
+    steps = [min(finest, max(2, int(np.ceil((b - a) / FINE)))) for a, b in pairwise(along)]
     at = np.concatenate(
         [np.linspace(a, b, n, endpoint=False) for a, b, n in zip(along, along[1:], steps, strict=False)]
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...model.garment import Flat, GarmentShape
+from ...model.garment import GarmentShape
 from ...model.mesh import Mesh, Topology, TriangleMap
 from ...model.typed import Points
 from .cutting import SewnMesh, metric_of
@@ -41,21 +41,17 @@ class FromPieces:
         """Whether it is worn already."""
         return self.lay is None
 
-    @property
-    def part_names(self) -> tuple[str, ...]:
-        """What its pieces are called."""
-        return tuple(piece.name for piece in self.pattern.pieces)
-
-    def unrolled(self, like: Flat) -> Points:
+    def unrolled(self, like: FromPieces) -> Points:
         """Each vertex (n, 3) m in its piece, by its share of the piece's width and height, a m apart for each
         piece of `like` in turn; where several pieces meet, in the first of them.
         """
         cut, places = self.mesh.cut, np.zeros((len(self.mesh.cut.points), 3))
+        names = [piece.name for piece in like.pattern.pieces]
         for index, piece in enumerate(self.pattern.pieces):
             own = cut.of_point == index
             low, bottom, high, top = piece.outline.bounds
             share = (cut.points[own] - [low, bottom]) / [max(high - low, 1e-9), max(top - bottom, 1e-9)]
-            number = like.part_names.index(piece.name) if piece.name in like.part_names else GONE
+            number = names.index(piece.name) if piece.name in names else GONE
             places[own] = np.column_stack([share * UNROLLED, np.full(own.sum(), float(number))])
         out = np.zeros((self.mesh.count, 3))
         out[self.mesh.welded[::-1]] = places[::-1]
