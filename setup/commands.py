@@ -140,14 +140,14 @@ def _test(rest: list[str]) -> int:
 def _pytest(interpreter: Path, rest: list[str]) -> list[int]:
     """Exit codes of the tests.
 
-    Tests of the core run on two cores, file by file, with one thread each. Tests that watch a whole workroom
-    need the machine to themselves.
+    Tests of the core and of its house run on two cores, file by file, with one thread each. Tests that watch a
+    whole workroom in a browser need the machine to themselves.
     """
     if rest:
         say("tests")
         return [call(interpreter, "-m", "pytest", *rest)]
-    say("tests of the core")
+    say("tests of the core and its house")
     beside = ["env", "NUMBA_NUM_THREADS=1", interpreter, "-m", "pytest", "-n", "2", "--dist", "loadfile"]
-    core = call(*beside, "tests/unit", "tests/reference")
-    say("tests of the whole")
-    return [core, call(interpreter, "-m", "pytest", "tests/integration", "tests/acceptance")]
+    core = call(*beside, "tests/unit", "tests/reference", "tests/integration")
+    say("tests in the browser")
+    return [core, call(interpreter, "-m", "pytest", "tests/acceptance")]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
 import signal
 import subprocess
 import threading
@@ -29,13 +30,15 @@ from patient_needle.web.events import EventHub
 from patient_needle.web.services import Services
 
 DEMO = Path(__file__).parents[1] / "demo"
+PORTS_APART = 20
 MADE_WITH = {"versions": {"test": "1"}, "processor": "test", "engine": "test"}
 
 
 @contextlib.contextmanager
 def running_cluster(folder: Path) -> Iterator[str]:
-    """The address of a database server of its own."""
-    made = cluster.prepare(folder)
+    """The address of a database server of its own; tests that run beside each other start at other ports."""
+    beside = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    made = cluster.prepare(folder, cluster.FIRST_PORT + PORTS_APART * beside)
     words, options = cluster.command(made)
     with (folder / "log").open("wb") as log:
         server = subprocess.Popen(words, stdout=log, stderr=log, **options)

@@ -11,7 +11,7 @@ from tests.houses import fresh, house, running_cluster
 def database(tmp_path_factory):
     folder = tmp_path_factory.mktemp("cluster")
     # The server's own account must be able to pass through.
-    for place in (folder, *folder.parents[:2]):
+    for place in (folder, *folder.parents[:3]):
         place.chmod(0o755)
     with running_cluster(folder) as url:
         yield url

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from patient_needle.core.contact.intersections import self_crossing_pairs
 from patient_needle.core.contact.rows import Surroundings
-from patient_needle.core.craft.sewing.cutting import SewnMesh, metric_of, sewn, topology_of
+from patient_needle.core.craft.holds.seams import basting_of
+from patient_needle.core.craft.sewing.cutting import SewnMesh, held_pairs, metric_of, sewn, topology_of
 from patient_needle.core.craft.sewing.pattern import Pattern, Piece, Run, Seam
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.garment import GarmentShape
 from patient_needle.core.model.mesh import Mesh
-from patient_needle.core.model.tolerances import FINAL
+from patient_needle.core.model.tolerances import BASTED_FIRMNESS, FINAL
 from patient_needle.core.solver.cloth import build_cloth
 from patient_needle.core.solver.diagnostics import FrameTally
+from patient_needle.core.solver.outfit import outfit
 from patient_needle.core.solver.state import Forces, at_rest
 from patient_needle.core.solver.step import Engine, Surround
 from tests.sewing import rectangle
@@ -105,3 +110,45 @@ def test_a_sewn_sector_hangs_as_a_cone(degrees):
     height = (outer - inner) * np.sqrt(1 - share**2)
     assert_allclose(rest[top, 1].mean() - rest[hem, 1].mean(), height, rtol=OFF)
     assert_allclose(mesh.cut_areas.sum(), angle / 2 * (outer**2 - inner**2), rtol=1e-3)
+
+
+def test_a_basting_opens_by_the_weight_below_it_over_its_firmness():
+    """Hooke: W / (q k) for q links of k N/m; and no contact keeps its sides apart."""
+    upper, lower = rectangle("upper", 0.3, 0.1), rectangle("lower", 0.3, 0.2)
+    pattern = Pattern((upper, lower), (Seam((("upper", "low"),), (("lower", "top"),), basted=True),))
+    mesh = sewn(pattern, 0.02)
+    topology, held = topology_of(mesh, "it"), held_pairs(mesh, pattern)
+    of = mesh.cut.of_point  # nothing is welded
+    points = np.column_stack([mesh.cut.points, np.zeros(len(of))])
+    points[of == 1, 1] -= 0.2 + 0.001
+    points[:, 2] += np.random.default_rng(5).uniform(-2e-4, 2e-4, len(points))
+    near = points.copy()
+    near[held] = points[held].mean(axis=1)[:, None]
+    surface = Mesh("it", points, np.full(len(mesh.triangles), 3, np.int32), mesh.triangles.ravel())
+    shape = GarmentShape(
+        "it", topology, metric_of(mesh, topology, pattern), points, near, surface,
+        np.arange(len(mesh.triangles)), "cut", basted=held,
+    )  # fmt: skip
+    heavy = Fabric(
+        "heavy", 400, 400, 200, 1e-4, 1e-4, 2.0, thickness=0.002, stretch_damping=0.02, bend_damping=0.05
+    )
+    fixed = np.zeros(mesh.count, bool)
+    fixed[np.unique(mesh.cut.runs["upper", "top"])] = True
+    cloth = build_cloth(shape, heavy, fixed)
+    engine = Engine(
+        cloth, NOTHING, np.zeros((0, 3), np.int32), FINAL,
+        Forces(np.array([0.0, -9.81, 0.0]), air_drag=8.0), 0.002,
+        widest=(0.002, 0.0), against_itself=True,
+    )  # fmt: skip
+    links = basting_of([SimpleNamespace(shape=shape, cloth=cloth)], [slice(0, mesh.count)])
+    none = np.zeros(0)
+    around = Surroundings(none, none, none, np.zeros(0, np.int32), np.zeros(0, np.int32))
+    state = at_rest(points, 0)
+    for _ in range(120):
+        surround = Surround(NOTHING, NOTHING, points[fixed], around, links=links)
+        state = engine.step(state, surround, 1 / 48, FrameTally())
+    gap = np.linalg.norm(np.diff(state.positions[held], axis=1)[:, 0], axis=1)
+    weight = 9.81 * cloth.mass[of == 1].sum()
+    assert_allclose(gap.mean(), weight / (len(held) * BASTED_FIRMNESS * 400), rtol=0.05)
+    assert gap.max() < 5e-4
+    assert len(self_crossing_pairs(*outfit((cloth,)).as_one(state.positions))) == 0

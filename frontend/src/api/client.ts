@@ -23,6 +23,8 @@ export type RingsRecipe = Extract<Recipe, { kind: "rings" }>;
 export type FlounceRecipe = Extract<Recipe, { kind: "flounce" }>;
 export type SewnRecipe = Extract<Recipe, { kind: "sewn" }>;
 export type BlockRecord = NonNullable<SewnRecipe["block"]>;
+export type PiecesRead = components["schemas"]["PiecesRead"];
+export type PiecesAsk = components["schemas"]["PiecesAsk"];
 export type PieceRecord = SewnRecipe["pieces"][number];
 export type SeamRecord = SewnRecipe["seams"][number];
 export type SewnMaking = Schemas["Reading.SewnMaking"];
@@ -197,6 +199,11 @@ export async function bringInNumbered(files: readonly File[], told: (share: numb
     names[one.name] = one.sha;
   }
   return got<Uploaded>(api.POST("/api/shots/files/numbered", { body: { files: names } }));
+}
+
+/** The pieces of a drawing that was brought in; unit: how long its unit is, where it does not say. */
+export function piecesOf({ name, sha }: Uploaded, unit: PiecesAsk["unit"] = null): Promise<PiecesRead> {
+  return got<PiecesRead>(api.POST("/api/shots/files/pieces", { body: { name, sha, unit } }));
 }
 
 /** A file of the workroom's, kept where the browser keeps what it downloads. */

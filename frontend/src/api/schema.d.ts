@@ -336,6 +336,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/files/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The pieces of an SVG drawing that was brought in; nothing is kept of them yet. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["PiecesAsk"];
+                };
+            };
+            responses: {
+                /** @description Successful response */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PiecesRead"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/files/{name}": {
         parameters: {
             query?: never;
@@ -1621,6 +1661,46 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/garments/{name}/pieces/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pieces of a sewn garment as an SVG drawing in true units: one unit is one millimetre. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    shot_id: number;
+                    number: number;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A drawing */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "image/svg+xml": string;
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3386,6 +3466,167 @@ export interface components {
             triangle: number;
         };
         /**
+         * PiecesAsk
+         * @description A drawing that was brought in, and how long its unit is, for one that does not say.
+         */
+        PiecesAsk: {
+            /** Name */
+            name: string;
+            /** Sha */
+            sha: string;
+            /**
+             * Unit
+             * @default null
+             */
+            unit: ("mm" | "cm" | "in" | "pt" | "px") | null;
+        };
+        /**
+         * PiecesRead
+         * @description The pieces of a drawing, and in words what was left out. asks_unit: it does not say how long its unit is,
+         *     so there are none yet; width and height, in its own units.
+         */
+        PiecesRead: {
+            /** Asks Unit */
+            asks_unit: boolean;
+            /** Height */
+            height: number;
+            /** Notes */
+            notes: string[];
+            /** Pieces */
+            pieces: components["schemas"]["PiecesRead.PieceRecord"][];
+            /** Width */
+            width: number;
+        };
+        /**
+         * HangRecord
+         * @description Where a piece hangs before it is sewn: round which part of the figure, and before or behind it; of a
+         *     folded piece the layer is its leftmost part's. folds_mm: x of upright lines at which it changes sides;
+         *     at_mm: how far beside its part's own place; turn: degrees counter-clockwise as seen from the front;
+         *     follows: edges that it is laid along.
+         */
+        "PiecesRead.HangRecord": {
+            /**
+             * At Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            at_mm: [
+                number,
+                number
+            ];
+            /**
+             * Folds Mm
+             * @default []
+             */
+            folds_mm: number[];
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Layer
+             * @default front
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /**
+             * Part
+             * @default torso
+             * @enum {string}
+             */
+            part: "torso" | "left arm" | "right arm" | "left leg" | "right leg" | "neck";
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
+         * LineRecord
+         * @description A line drawn within a piece.
+         */
+        "PiecesRead.LineRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * NotchRecord
+         * @description A mark on an edge, so far along it.
+         */
+        "PiecesRead.NotchRecord": {
+            /** Along Mm */
+            along_mm: number;
+            /** Run */
+            run: string;
+        };
+        /**
+         * PieceRecord
+         * @description A flat piece of cloth: its edges counter-clockwise as seen from outside, where it hangs, and its grain:
+         *     degrees counter-clockwise that warp is turned from y.
+         */
+        "PiecesRead.PieceRecord": {
+            /**
+             * Grain
+             * @default 0
+             */
+            grain: number;
+            /**
+             * @default {
+             *       "at_mm": [
+             *         0,
+             *         0
+             *       ],
+             *       "folds_mm": [],
+             *       "follows": [],
+             *       "layer": "front",
+             *       "part": "torso",
+             *       "turn": 0
+             *     }
+             */
+            hang: components["schemas"]["PiecesRead.HangRecord"];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["PiecesRead.LineRecord"][];
+            /** Name */
+            name: string;
+            /**
+             * Notches
+             * @default []
+             */
+            notches: components["schemas"]["PiecesRead.NotchRecord"][];
+            /** Runs */
+            runs: components["schemas"]["PiecesRead.RunRecord"][];
+        };
+        /**
+         * RunRecord
+         * @description One edge of a piece: its points from its own corner on, to the first point of the next edge; smooth: a
+         *     curve goes through them.
+         */
+        "PiecesRead.RunRecord": {
+            /** Name */
+            name: string;
+            /** Points Mm */
+            points_mm: [
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default false
+             */
+            smooth: boolean;
+        };
+        /**
          * Ray
          * @description A ray in the shot's space: m, and a direction.
          */
@@ -3574,6 +3815,8 @@ export interface components {
             notes: string[];
             /** Offers */
             offers: components["schemas"]["Reading.Offer"][];
+            /** Rows */
+            rows: string[];
             /** Size */
             size: [
                 number,
@@ -3653,6 +3896,22 @@ export interface components {
             sag: number | null;
             /** Vertices */
             vertices: number;
+        };
+        /**
+         * HungPart
+         * @description What of a piece hangs in one layer, as seen from the front: its outline in the figure's frame, mm.
+         */
+        "Reading.HungPart": {
+            /**
+             * Layer
+             * @enum {string}
+             */
+            layer: "front" | "back";
+            /** Line Mm */
+            line_mm: [
+                number,
+                number
+            ][];
         };
         /**
          * Jerk
@@ -3808,8 +4067,8 @@ export interface components {
         };
         /**
          * PieceReading
-         * @description A piece as cut: its record, its edges as lines, its area, and which triangles of the mesh are its own:
-         *     the first and how many.
+         * @description A piece as cut: its record, its edges as lines, where it hangs, its area, and which triangles of the mesh
+         *     are its own: the first and how many.
          */
         "Reading.PieceReading": {
             /** Area Cm2 */
@@ -3835,6 +4094,8 @@ export interface components {
              *     }
              */
             hang: components["schemas"]["Reading.HangRecord"];
+            /** Hung */
+            hung: components["schemas"]["Reading.HungPart"][];
             /**
              * Lines
              * @default []
@@ -3922,6 +4183,11 @@ export interface components {
          */
         "Reading.SeamReading": {
             /**
+             * Basted
+             * @default false
+             */
+            basted: boolean;
+            /**
              * Bend
              * @default 1
              */
@@ -3931,6 +4197,11 @@ export interface components {
              * @default 1
              */
             elastic: number;
+            /**
+             * Every Mm
+             * @default null
+             */
+            every_mm: number | null;
             /**
              * Gathers
              * @default false
@@ -3957,14 +4228,25 @@ export interface components {
              * @default false
              */
             turned: boolean;
+            /**
+             * Undone
+             * @default false
+             */
+            undone: boolean;
             /** Warning */
             warning: string;
         };
         /**
          * SewnMaking
-         * @description A sewn garment. worn: whether it was sewn as it is cut now; measures: mm, by name.
+         * @description A sewn garment. worn: whether it was sewn as it is cut now; measures: mm, by name; figure_mm: outlines of
+         *     the figure as seen from the front.
          */
         "Reading.SewnMaking": {
+            /** Figure Mm */
+            figure_mm: [
+                number,
+                number
+            ][][];
             /** Measures */
             measures: {
                 [key: string]: number;
@@ -4757,9 +5039,15 @@ export interface components {
          * SeamRecord
          * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
          *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
-         *     the seam's length; bend: factor on the bending stiffness along it.
+         *     the seam's length; bend: factor on the bending stiffness along it. basted: links hold the sides together
+         *     and can be let go, every_mm apart as buttons are, or at each vertex; undone: they are let go.
          */
         "RecipeAsk.SeamRecord": {
+            /**
+             * Basted
+             * @default false
+             */
+            basted: boolean;
             /**
              * Bend
              * @default 1
@@ -4770,6 +5058,11 @@ export interface components {
              * @default 1
              */
             elastic: number;
+            /**
+             * Every Mm
+             * @default null
+             */
+            every_mm: number | null;
             /**
              * Gathers
              * @default false
@@ -4790,6 +5083,11 @@ export interface components {
              * @default false
              */
             turned: boolean;
+            /**
+             * Undone
+             * @default false
+             */
+            undone: boolean;
         };
         /**
          * SewnRecipe
@@ -5992,9 +6290,15 @@ export interface components {
          * SeamRecord
          * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
          *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
-         *     the seam's length; bend: factor on the bending stiffness along it.
+         *     the seam's length; bend: factor on the bending stiffness along it. basted: links hold the sides together
+         *     and can be let go, every_mm apart as buttons are, or at each vertex; undone: they are let go.
          */
         "Remade.SeamRecord": {
+            /**
+             * Basted
+             * @default false
+             */
+            basted: boolean;
             /**
              * Bend
              * @default 1
@@ -6005,6 +6309,11 @@ export interface components {
              * @default 1
              */
             elastic: number;
+            /**
+             * Every Mm
+             * @default null
+             */
+            every_mm: number | null;
             /**
              * Gathers
              * @default false
@@ -6025,6 +6334,11 @@ export interface components {
              * @default false
              */
             turned: boolean;
+            /**
+             * Undone
+             * @default false
+             */
+            undone: boolean;
         };
         /**
          * SewnRecipe
@@ -7869,9 +8183,15 @@ export interface components {
          * SeamRecord
          * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
          *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
-         *     the seam's length; bend: factor on the bending stiffness along it.
+         *     the seam's length; bend: factor on the bending stiffness along it. basted: links hold the sides together
+         *     and can be let go, every_mm apart as buttons are, or at each vertex; undone: they are let go.
          */
         "Shot.SeamRecord": {
+            /**
+             * Basted
+             * @default false
+             */
+            basted: boolean;
             /**
              * Bend
              * @default 1
@@ -7882,6 +8202,11 @@ export interface components {
              * @default 1
              */
             elastic: number;
+            /**
+             * Every Mm
+             * @default null
+             */
+            every_mm: number | null;
             /**
              * Gathers
              * @default false
@@ -7902,6 +8227,11 @@ export interface components {
              * @default false
              */
             turned: boolean;
+            /**
+             * Undone
+             * @default false
+             */
+            undone: boolean;
         };
         /**
          * SewnRecipe
@@ -9751,9 +10081,15 @@ export interface components {
          * SeamRecord
          * @description Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
          *     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
-         *     the seam's length; bend: factor on the bending stiffness along it.
+         *     the seam's length; bend: factor on the bending stiffness along it. basted: links hold the sides together
+         *     and can be let go, every_mm apart as buttons are, or at each vertex; undone: they are let go.
          */
         "ShotEdit.SeamRecord": {
+            /**
+             * Basted
+             * @default false
+             */
+            basted: boolean;
             /**
              * Bend
              * @default 1
@@ -9764,6 +10100,11 @@ export interface components {
              * @default 1
              */
             elastic: number;
+            /**
+             * Every Mm
+             * @default null
+             */
+            every_mm: number | null;
             /**
              * Gathers
              * @default false
@@ -9784,6 +10125,11 @@ export interface components {
              * @default false
              */
             turned: boolean;
+            /**
+             * Undone
+             * @default false
+             */
+            undone: boolean;
         };
         /**
          * SewnRecipe

@@ -1,13 +1,13 @@
 import { describe, expect, it } from "vitest";
 import type { PieceReading, SeamReading, SewnRecipe } from "../api/client";
-import { addedPoint, fitSaid, laidOut, lengthened, movedPoint, nearest, otherSide, placeAt, splitAt, under, withoutPoint } from "./sewing";
+import { addedPoint, cutAlong, fitSaid, freeName, mirrorImage, withPieces, laidOut, lengthened, movedPoint, nearest, otherSide, plainSeam, placeAt, splitAt, under, withoutPoint } from "./sewing";
 
 function square(name: string, side: number): PieceReading {
   const corners: [number, number][] = [[-side / 2, 0], [side / 2, 0], [side / 2, side], [-side / 2, side]];
   const names = ["low", "right", "top", "left"];
   const runs = corners.map((corner, k) => ({ name: names[k] ?? "", points_mm: [corner], smooth: false }));
   const edges = corners.map((corner, k) => ({ name: names[k] ?? "", line_mm: [corner, corners[(k + 1) % 4] ?? corner], length_mm: side }));
-  return { name, runs, edges, hang: { part: "torso", layer: "front", folds_mm: [], at_mm: [0, 0], turn: 0, follows: [] }, grain: 0, lines: [], notches: [], area_cm2: side ** 2 / 100, triangles: [0, 2] };
+  return { name, runs, edges, hung: [], hang: { part: "torso", layer: "front", folds_mm: [], at_mm: [0, 0], turn: 0, follows: [] }, grain: 0, lines: [], notches: [], area_cm2: side ** 2 / 100, triangles: [0, 2] };
 }
 
 function recipe(...pieces: PieceReading[]): SewnRecipe {
@@ -74,7 +74,7 @@ describe("edits", () => {
 
   it("split an edge, and its seams take both in the order in which they run", () => {
     const piece = square("a", 400);
-    const seamed = { ...addedPoint(recipe(piece, square("b", 400)), "a", "low", piece.edges[0]?.line_mm ?? [], 0.5), seams: [{ one: [["b", "top"]] as [string, string][], other: [["a", "low"]] as [string, string][], turned: false, gathers: false, elastic: 1, bend: 1 }] };
+    const seamed = { ...addedPoint(recipe(piece, square("b", 400)), "a", "low", piece.edges[0]?.line_mm ?? [], 0.5), seams: [plainSeam([["b", "top"]], [["a", "low"]])] };
     const made = splitAt(seamed, "a", "low", 1);
     expect(made.pieces[0]?.runs.map((run) => run.name)).toEqual(["low", "low 2", "right", "top", "left"]);
     expect(made.seams[0]?.other).toEqual([["a", "low 2"], ["a", "low"]]);
@@ -99,5 +99,65 @@ describe("fits", () => {
     expect(fitSaid(seam(400, 400.2))).toBe("400 mm");
     expect(fitSaid(seam(468, 487))).toBe("487 mm on 468, eased 4.1 %");
     expect(fitSaid(seam(800, 400, true))).toBe("800 mm on 400, gathered 2.00 times");
+  });
+});
+
+describe("pieces of a drawing", () => {
+  it("take the place of those of their name and come beside others; seams of edges that are gone go", () => {
+    const before = { ...recipe(square("a", 400), square("b", 400)), seams: [plainSeam([["a", "right"]], [["b", "left"]])] } as SewnRecipe;
+    const changed = square("a", 300);
+    const cut = { ...square("b", 400), runs: square("b", 400).runs.map((run) => (run.name === "left" ? { ...run, name: "edge 1" } : run)) };
+
+    const kept = withPieces(before, [changed, square("c", 200)]);
+    expect([kept.replaced, kept.added, kept.lost]).toEqual([1, 1, 0]);
+    expect(kept.recipe.pieces.map((piece) => piece.name)).toEqual(["a", "b", "c"]);
+    expect(point(kept.recipe, 0, 2)).toEqual([150, 300]);
+    expect(kept.recipe.pieces[2]?.hang.at_mm).toEqual([0, 1000]);
+
+    expect(withPieces(before, [cut]).lost).toBe(1);
+  });
+});
+
+describe("mirroring and cutting", () => {
+  it("mirrors a piece so that it still runs counter-clockwise, on the other side of the body", () => {
+    const own = square("sleeve left", 400);
+    own.hang = { ...own.hang, part: "left arm", at_mm: [50, 20], turn: 10 };
+    const twin = mirrorImage(recipe(own), "sleeve left").pieces[1];
+
+    expect(twin?.name).toBe("sleeve right");
+    expect(twin?.hang).toMatchObject({ part: "right arm", at_mm: [-50, 20], turn: -10 });
+    const ring = twin?.runs.flatMap((run) => run.points_mm) ?? [];
+    const area = ring.reduce((sum, [x, y], k) => sum + x * (ring[(k + 1) % 4]?.[1] ?? 0) - y * (ring[(k + 1) % 4]?.[0] ?? 0), 0) / 2;
+    expect(area).toBeCloseTo(400 * 400);
+    const right = twin?.runs.find((run) => run.name === "right");
+    expect(right?.points_mm[0]?.[0]).toBe(-200);
+  });
+
+  it("cuts a piece in two and sews the two together", () => {
+    const own = square("a", 400);
+    const lines = new Map(own.edges.map((edge) => [edge.name, edge.line_mm]));
+    const before = { ...recipe(own, square("b", 400)), seams: [plainSeam([["a", "top"]], [["b", "low"]])] } as SewnRecipe;
+    const made = cutAlong(before, "a", { kind: "edge", run: "low", share: 0.5 }, { kind: "edge", run: "top", share: 0.5 }, lines);
+
+    expect(made?.pieces.map((piece) => piece.name)).toEqual(["a", "a 2", "b"]);
+    const width = (k: number) => {
+      const xs = made?.pieces[k]?.runs.flatMap((run) => run.points_mm.map(([x]) => x)) ?? [];
+      return Math.max(...xs) - Math.min(...xs);
+    };
+    expect([width(0), width(1)]).toEqual([200, 200]);
+    expect(made?.seams).toHaveLength(2);
+    expect(made?.seams[0]?.one.map(([piece]) => piece).sort()).toEqual(["a", "a 2"]);
+    expect(made?.seams[1]).toMatchObject({ one: [["a", "cut"]], other: [["a 2", "cut"]] });
+  });
+
+  it("cuts from a corner, and refuses a cut along an edge", () => {
+    const own = square("a", 400);
+    const lines = new Map(own.edges.map((edge) => [edge.name, edge.line_mm]));
+    expect(cutAlong(recipe(own), "a", { kind: "point", run: "low", at: 0 }, { kind: "point", run: "top", at: 0 }, lines)?.pieces).toHaveLength(2);
+    expect(cutAlong(recipe(own), "a", { kind: "point", run: "low", at: 0 }, { kind: "edge", run: "low", share: 0.5 }, lines)).toBeNull();
+  });
+
+  it("finds a name that is free", () => {
+    expect(freeName("cut", ["cut", "cut 2"])).toBe("cut 3");
   });
 });

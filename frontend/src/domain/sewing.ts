@@ -138,8 +138,8 @@ function bare({ name, runs, hang, grain, lines, notches }: PieceReading): PieceR
   return { name, runs, hang, grain, lines, notches };
 }
 
-function bareSeam({ one, other, turned, gathers, elastic, bend }: SeamReading): SeamRecord {
-  return { one, other, turned, gathers, elastic, bend };
+function bareSeam({ one, other, turned, gathers, elastic, bend, basted, every_mm, undone }: SeamReading): SeamRecord {
+  return { one, other, turned, gathers, elastic, bend, basted, every_mm, undone };
 }
 
 /** The name of the piece for the other side of the body; null where there is none. */
@@ -273,4 +273,215 @@ export function fitSaid(seam: SeamReading): string {
 /** A side of a seam in words. */
 export function sideSaid(side: SeamRecord["one"]): string {
   return side.map(([piece, run]) => `${piece}, ${run}`).join(" and ");
+}
+
+/** What came of bringing pieces in. */
+export interface Brought {
+  recipe: SewnRecipe;
+  replaced: number;
+  added: number;
+  /** Seams that were taken out, since an edge of theirs is gone. */
+  lost: number;
+}
+
+/** The recipe with pieces of a drawing: those of a name that is there take its place, others come beside. */
+export function withPieces(recipe: SewnRecipe, pieces: readonly PieceRecord[]): Brought {
+  const coming = new Map(pieces.map((piece) => [piece.name, piece]));
+  const there = new Set(recipe.pieces.map((piece) => piece.name));
+  const added = pieces.filter((piece) => !there.has(piece.name)).map((piece, k) => (isHung(piece) ? piece : { ...piece, hang: { ...piece.hang, at_mm: [0, Math.max(0, 1000 - 150 * k)] as [number, number] } }));
+  const whole = [...recipe.pieces.map((piece) => coming.get(piece.name) ?? piece), ...added];
+  const edges = new Set(whole.flatMap((piece) => piece.runs.map((run) => `${piece.name}\n${run.name}`)));
+  const seams = recipe.seams.filter((seam) => [...seam.one, ...seam.other].every(([piece, run]) => edges.has(`${piece}\n${run}`)));
+  return { recipe: { ...recipe, pieces: whole, seams }, replaced: recipe.pieces.filter((piece) => coming.has(piece.name)).length, added: added.length, lost: recipe.seams.length - seams.length };
+}
+
+/** Whether a piece says where it hangs. */
+function isHung({ hang }: PieceRecord): boolean {
+  return hang.part !== "torso" || hang.layer !== "front" || hang.at_mm[0] !== 0 || hang.at_mm[1] !== 0 || hang.turn !== 0 || hang.folds_mm.length > 0 || hang.follows.length > 0;
+}
+
+/** A name that is not taken: the name itself, or it and a number. */
+export function freeName(wanted: string, taken: readonly string[]): string {
+  let [name, number] = [wanted, 2];
+  while (taken.includes(name)) {
+    name = `${wanted} ${number}`;
+    number += 1;
+  }
+  return name;
+}
+
+/** The recipe with a piece more: its mirror image, hung on the other side of the body. */
+export function mirrorImage(recipe: SewnRecipe, name: string): SewnRecipe {
+  const own = recipe.pieces.find((piece) => piece.name === name);
+  if (own === undefined) return recipe;
+  const over = ([x, y]: readonly [number, number]): [number, number] => [x === 0 ? 0 : -x, y];
+  const runs = own.runs.map((run, k) => {
+    const end = own.runs[(k + 1) % own.runs.length]?.points_mm[0] ?? run.points_mm[0] ?? [0, 0];
+    return { ...run, points_mm: [end, ...run.points_mm.slice(1).reverse()].map(over) };
+  }).reverse();
+  const length = (run: string) => lineLength(own, run);
+  const hang = {
+    ...own.hang,
+    part: (otherSide(own.hang.part) ?? own.hang.part) as typeof own.hang.part,
+    folds_mm: own.hang.folds_mm.map((x) => (x === 0 ? 0 : -x)).sort((a, b) => a - b),
+    // A folded piece's layer is its leftmost part's, which was its rightmost.
+    layer: own.hang.folds_mm.length % 2 === 1 ? (own.hang.layer === "front" ? "back" as const : "front" as const) : own.hang.layer,
+    at_mm: over(own.hang.at_mm),
+    turn: own.hang.turn === 0 ? 0 : -own.hang.turn,
+    follows: [...own.hang.follows].reverse(),
+  };
+  const twin: PieceRecord = {
+    ...own,
+    name: freeName(otherSide(name) ?? name, recipe.pieces.map((piece) => piece.name)),
+    runs,
+    hang,
+    grain: own.grain === 0 ? 0 : -own.grain,
+    lines: own.lines.map((line) => ({ ...line, points_mm: line.points_mm.map(over) })),
+    notches: own.notches.map((notch) => ({ ...notch, along_mm: Math.max(0, length(notch.run) - notch.along_mm) })),
+  };
+  return { ...recipe, pieces: [...recipe.pieces, twin] };
+}
+
+/** Length of an edge's points, mm: of its chords, where it is bent. */
+function lineLength(piece: PieceRecord, run: string): number {
+  const at = piece.runs.findIndex((one) => one.name === run);
+  const after = piece.runs[(at + 1) % piece.runs.length]?.points_mm[0];
+  const line = [...(piece.runs[at]?.points_mm ?? []), ...(after === undefined ? [] : [after])];
+  return line.slice(1).reduce((sum, [x, y], k) => sum + Math.hypot(x - (line[k]?.[0] ?? x), y - (line[k]?.[1] ?? y)), 0);
+}
+
+/** A place on a piece's outline: one of its points, or a share of an edge, which is drawn as a line. */
+export type OnOutline = { kind: "point"; run: string; at: number } | { kind: "edge"; run: string; share: number };
+
+/** The recipe with a piece cut in two along the straight line between two places of its outline, and the two sewn
+ * together there; null where no line leads from one to the other within the piece. */
+export function cutAlong(recipe: SewnRecipe, name: string, from: OnOutline, to: OnOutline, lines: ReadonlyMap<string, readonly Spot[]>): SewnRecipe | null {
+  const spotOf = (place: OnOutline): Spot | undefined =>
+    place.kind === "point" ? recipe.pieces.find((piece) => piece.name === name)?.runs.find((run) => run.name === place.run)?.points_mm[place.at] : placeAt(lines.get(place.run) ?? [], place.share);
+  const [start, end] = [spotOf(from), spotOf(to)];
+  if (start === undefined || end === undefined || Math.hypot(end[0] - start[0], end[1] - start[1]) < 5) return null;
+  let made = recipe;
+  for (const place of [from, to]) {
+    const line = lines.get(place.run);
+    if (place.kind === "edge" && line !== undefined) made = addedAt(made, name, placeAt(line, place.share));
+  }
+  const corners: string[] = [];
+  for (const spot of [start, end]) {
+    const found = cornerAt(made, name, spot);
+    if (found === null) return null;
+    made = found.recipe;
+    corners.push(found.run);
+  }
+  const own = made.pieces.find((piece) => piece.name === name);
+  const [i, j] = corners.map((run) => own?.runs.findIndex((one) => one.name === run) ?? -1);
+  if (own === undefined || i === undefined || j === undefined || i < 0 || j < 0 || i === j) return null;
+  const outline = own.runs.flatMap((run) => run.points_mm);
+  if (!leadsWithin(outline, start, end)) return null;
+  const round = (a: number, b: number) => (a < b ? own.runs.slice(a, b) : [...own.runs.slice(a), ...own.runs.slice(0, b)]);
+  const [near, far] = [round(i, j), round(j, i)];
+  const taken = made.pieces.map((piece) => piece.name);
+  const other = freeName(name, taken);
+  const edge = freeName("cut", own.runs.map((run) => run.name));
+  const at = (spot: Spot): [number, number] => [spot[0], spot[1]];
+  const cutRun = (spot: Spot) => ({ name: edge, points_mm: [at(spot)], smooth: false });
+  const parts: [string, typeof near, Spot][] = [[name, near, end], [other, far, start]];
+  const pieces = parts.map(([called, runs, corner]): PieceRecord => {
+    const names = new Set(runs.map((run) => run.name));
+    const ring = [...runs.flatMap((run) => run.points_mm), corner];
+    const [low, , high] = box(ring);
+    return {
+      ...own,
+      name: called,
+      runs: [...runs, cutRun(corner)],
+      hang: { ...own.hang, folds_mm: own.hang.folds_mm.filter((x) => x > low && x < high), follows: own.hang.follows.filter((run) => names.has(run)) },
+      lines: own.lines.filter((line) => line.points_mm.every((point) => inside(ring, point))),
+      notches: own.notches.filter((notch) => names.has(notch.run)),
+    };
+  });
+  const moved = (keys: SeamRecord["one"]): SeamRecord["one"] => keys.map(([piece, run]) => (piece === name && far.some((one) => one.name === run) ? [other, run] : [piece, run]));
+  return {
+    ...made,
+    pieces: made.pieces.flatMap((piece) => (piece.name === name ? pieces : [piece])),
+    seams: [...made.seams.map((seam) => ({ ...seam, one: moved(seam.one), other: moved(seam.other) })), plainSeam([[name, edge]], [[other, edge]])],
+  };
+}
+
+/** A seam as it is sewn until something else is said of it. */
+export function plainSeam(one: SeamRecord["one"], other: SeamRecord["other"]): SeamRecord {
+  return { one, other, turned: false, gathers: false, elastic: 1, bend: 1, basted: false, every_mm: null, undone: false };
+}
+
+/** The recipe with a point on whichever edge of a piece lies at a place. */
+function addedAt(recipe: SewnRecipe, name: string, spot: Spot): SewnRecipe {
+  const own = recipe.pieces.find((piece) => piece.name === name);
+  if (own === undefined || own.runs.some((run) => run.points_mm.some((point) => Math.hypot(point[0] - spot[0], point[1] - spot[1]) < 1))) return recipe;
+  let best: { away: number; run: string; share: number; line: Spot[] } | null = null;
+  for (const [k, run] of own.runs.entries()) {
+    const line: Spot[] = [...run.points_mm, own.runs[(k + 1) % own.runs.length]?.points_mm[0] ?? [0, 0]];
+    const found = nearest(line, spot);
+    if (best === null || found.away < best.away) best = { ...found, run: run.name, line };
+  }
+  if (best === null) return recipe;
+  const { run, line, share } = best;
+  return withRun(recipe, name, run, (points) => {
+    const shares = line.map((point) => nearest(line, point).share);
+    shares[line.length - 1] = 1;
+    const before = shares.findIndex((one, k) => k > 0 && one > share);
+    const at = before < 0 ? points.length : before;
+    return [...points.slice(0, at), [spot[0], spot[1]] as [number, number], ...points.slice(at)];
+  });
+}
+
+/** The recipe in which an edge of a piece begins at a place, and that edge; null where there is no point. */
+function cornerAt(recipe: SewnRecipe, name: string, spot: Spot): { recipe: SewnRecipe; run: string } | null {
+  const own = recipe.pieces.find((piece) => piece.name === name);
+  for (const run of own?.runs ?? []) {
+    const at = run.points_mm.findIndex((point) => Math.hypot(point[0] - spot[0], point[1] - spot[1]) < 1);
+    if (at === 0) return { recipe, run: run.name };
+    if (at < 0) continue;
+    const split = splitAt(recipe, name, run.name, at);
+    const runs = split.pieces.find((piece) => piece.name === name)?.runs ?? [];
+    const after = runs[runs.findIndex((one) => one.name === run.name) + 1];
+    return after === undefined ? null : { recipe: split, run: after.name };
+  }
+  return null;
+}
+
+/** Whether a straight line between two places of an outline stays within it, and off it but for its ends. */
+function leadsWithin(ring: readonly Spot[], [ax, ay]: Spot, [bx, by]: Spot): boolean {
+  const closed = [...ring, ring[0] ?? [0, 0]] as Spot[];
+  return [0.05, 0.1, 0.25, 0.4, 0.5, 0.6, 0.75, 0.9, 0.95].every((share) => {
+    const spot: Spot = [ax + share * (bx - ax), ay + share * (by - ay)];
+    return inside(ring, spot) && nearest(closed, spot).away > 0.2;
+  });
+}
+
+/** The recipe with a plain square piece more, to be drawn into shape. */
+export function anotherPiece(recipe: SewnRecipe, side = 300): SewnRecipe {
+  const corners: [number, number][] = [[-side / 2, 0], [side / 2, 0], [side / 2, side], [-side / 2, side]];
+  const runs = ["low", "right", "top", "left"].map((name, k) => ({ name, points_mm: [corners[k] ?? [0, 0]] as [number, number][], smooth: false }));
+  const piece: PieceRecord = { name: freeName("piece", recipe.pieces.map((one) => one.name)), runs, hang: { part: "torso", layer: "front", folds_mm: [], at_mm: [0, 1000], turn: 0, follows: [] }, grain: 0, lines: [], notches: [] };
+  return { ...recipe, pieces: [...recipe.pieces, piece] };
+}
+
+/** The recipe without a piece and its seams. */
+export function withoutPiece(recipe: SewnRecipe, name: string): SewnRecipe {
+  return { ...recipe, pieces: recipe.pieces.filter((piece) => piece.name !== name), seams: recipe.seams.filter((seam) => [...seam.one, ...seam.other].every(([piece]) => piece !== name)) };
+}
+
+/** The recipe with a piece hung otherwise; its twin on the other side of the body too, where both are alike. */
+export function hungAs(recipe: SewnRecipe, name: string, change: Partial<PieceRecord["hang"]>, mirrored: boolean): SewnRecipe {
+  const twin = mirrored ? otherSide(name) : null;
+  return {
+    ...recipe,
+    pieces: recipe.pieces.map((piece) => {
+      if (piece.name === name) return { ...piece, hang: { ...piece.hang, ...change } };
+      if (piece.name !== twin) return piece;
+      const { part, at_mm: at, turn, ...rest } = change;
+      return {
+        ...piece,
+        hang: { ...piece.hang, ...rest, ...(part === undefined ? {} : { part: (otherSide(part) ?? part) as typeof part }), ...(at === undefined ? {} : { at_mm: [at[0] === 0 ? 0 : -at[0], at[1]] as [number, number] }), ...(turn === undefined ? {} : { turn: turn === 0 ? 0 : -turn }) },
+      };
+    }),
+  };
 }

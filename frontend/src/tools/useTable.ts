@@ -1,14 +1,14 @@
 /** The table of a sewn garment on the Wardrobe bench, the tool on it, and the cloth while it is sewn. */
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import type { Reading, SewnMaking, SewnRecipe, Shot } from "../api/client";
 import { cutByGarment } from "../domain/fitting";
-import { addedPoint, laidOut, type Meant, movedPoint, ownPieces, type Spot, type Table, under } from "../domain/sewing";
+import { addedPoint, cutAlong, laidOut, type Meant, movedPoint, type OnOutline, ownPieces, plainSeam, type Spot, type Table, under } from "../domain/sewing";
 import type { Scenery } from "../stage/scenery";
 import type { Stage } from "../stage/stage";
 import { watch } from "../state/fitting";
 import { useRemake } from "../state/queries";
-import { useRoom } from "../state/room";
-import { useTable } from "../state/table";
+import { notify, useRoom } from "../state/room";
+import { type TableState, useTable } from "../state/table";
 import { TableTool } from "./tableTool";
 
 /** The sewn garment at hand: its recipe and its pieces; null for any other. */
@@ -20,15 +20,19 @@ export function sewnAtHand(shot: Shot, reading: Reading | undefined, garment: st
 
 export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot: Shot, reading: Reading | undefined, garment: string | null): TableTool | null {
   const active = useRoom((room) => room.bench === "wardrobe");
-  const { lit, chosen, seam, sewing, mirrored, set } = useTable();
+  const { lit, chosen, seam, sewing, cutting, mirrored, set } = useTable();
   const tool = useMemo(() => new TableTool(), []);
   const remake = useRemake(shot);
   const sewn = sewnAtHand(shot, reading, garment);
-  const making = active ? (sewn?.making ?? null) : null;
+  const kept = useRef<{ garment: string | null; making: SewnMaking } | null>(null);
+  if (sewn !== null) kept.current = { garment, making: sewn.making };
+  // While an edit is read the table stays as it was, and nothing on it answers.
+  const waiting = sewn === null && kept.current?.garment === garment && shot.document.garments.some((one) => one.name === garment);
+  const making = active ? (sewn?.making ?? (waiting ? (kept.current?.making ?? null) : null)) : null;
   const table = useMemo(() => (making === null ? null : laidOut(making.pieces)), [making]);
 
   useEffect(() => {
-    set({ lit: null, chosen: null, seam: null, sewing: null });
+    set({ lit: null, chosen: null, seam: null, sewing: null, cutting: null });
   }, [garment, set]);
 
   useEffect(() => {
@@ -48,7 +52,7 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
   }, [stage, scenery, garment, making, lit?.piece, chosen?.piece]);
 
   useEffect(() => {
-    if (stage === null || making === null || table === null || garment === null) {
+    if (stage === null || making === null || table === null || garment === null || waiting) {
       tool.host = null;
       return;
     }
@@ -72,7 +76,14 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
         if (sewing !== null && meant?.kind === "edge") {
           const [piece, run] = sewing;
           set({ sewing: null, chosen: null });
-          change((recipe) => ({ ...recipe, seams: [...recipe.seams, { one: [[piece, run]], other: [[meant.piece, meant.run]], turned: false, gathers: false, elastic: 1, bend: 1 }] }), `${piece}, ${run} sewn to ${meant.piece}, ${meant.run}`);
+          change((recipe) => ({ ...recipe, seams: [...recipe.seams, plainSeam([[piece, run]], [[meant.piece, meant.run]])] }), `${piece}, ${run} sewn to ${meant.piece}, ${meant.run}`);
+          return;
+        }
+        if (cutting !== null && meant !== null && meant.kind !== "piece" && meant.piece === cutting.piece) {
+          const cut = stepOfCut(making, cutting, meant);
+          set(cut.state);
+          if (cut.change !== null) change(cut.change, `${cutting.piece} cut along a line`);
+          if (cut.wrong) notify(`No straight line leads from there to here within the ${cutting.piece}`, "Choose two places of its outline that see each other", true);
           return;
         }
         set({ chosen: meant });
@@ -118,6 +129,16 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
 
 function same(a: Meant | null, b: Meant | null): boolean {
   return JSON.stringify(a) === JSON.stringify(b);
+}
+
+/** What choosing a place of the outline does to a cut that is under way. */
+export function stepOfCut(making: SewnMaking, cutting: NonNullable<TableState["cutting"]>, place: OnOutline): { state: Partial<TableState>; change: ((recipe: SewnRecipe) => SewnRecipe) | null; wrong: boolean } {
+  const { piece, from } = cutting;
+  if (from === null) return { state: { cutting: { piece, from: place } }, change: null, wrong: false };
+  const lines = new Map(making.pieces.find((one) => one.name === piece)?.edges.map((edge) => [edge.name, edge.line_mm]));
+  const plain = { kind: "sewn", pieces: making.pieces, seams: making.seams } as unknown as SewnRecipe;
+  if (cutAlong(plain, piece, from, place, lines) === null) return { state: { cutting: { piece, from: null } }, change: null, wrong: true };
+  return { state: { cutting: null, chosen: { kind: "piece", piece } }, change: (recipe) => cutAlong(recipe, piece, from, place, lines) ?? recipe, wrong: false };
 }
 
 /** The number of the seam that an edge belongs to. */

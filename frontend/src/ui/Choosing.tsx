@@ -14,6 +14,7 @@ import { count, metres } from "../domain/words";
 import { useEdit } from "../state/queries";
 import { type Room, useRoom } from "../state/room";
 import { Section } from "./Card";
+import { Pick } from "./Pick";
 
 interface ChoosingProps {
   shot: Shot;
@@ -68,6 +69,7 @@ export function Choosing({ shot, garment, read }: ChoosingProps) {
         </Button>
       )}
       {tool === "border" && borders.map((border) => <BorderButton key={border.index} border={border} all={borders} />)}
+      {tool === "border" && read !== undefined && <NamedParts rows={read.rows} groups={read.groups} />}
       <KeptChoices shot={shot} garment={garment} />
       <Chosen shot={shot} garment={garment} />
     </Section>
@@ -106,6 +108,26 @@ function BorderButton({ border, all }: { border: BorderReading; all: readonly Bo
         {count(border.vertices, "vertex", "vertices")}
       </Box>
     </Button>
+  );
+}
+
+/** Seams and pieces of a sewn garment, or the groups of a file: chosen by name. */
+function NamedParts({ rows, groups }: { rows: readonly string[]; groups: readonly string[] }) {
+  const chosen = useRoom((room) => room.chosen);
+  const set = useRoom((room) => room.set);
+  if (rows.length + groups.length < 2) return null;
+  const none = "";
+  return (
+    <Pick
+      label={rows.length > 0 ? "A seam or a piece" : "A group of faces"}
+      value={chosen?.group ?? none}
+      options={[
+        { value: none, name: "None" },
+        ...rows.map((value) => ({ value, name: `Seam: ${value}` })),
+        ...groups.map((value) => ({ value, name: rows.length > 0 ? `Piece: ${value}` : value })),
+      ]}
+      keep={(group) => { set({ chosen: group === none ? null : { ...PLAIN_CHOICE, group }, litBorder: null }); }}
+    />
   );
 }
 

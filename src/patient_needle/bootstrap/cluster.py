@@ -58,10 +58,10 @@ def binaries() -> Path:
     return Path(on_path).parent
 
 
-def prepare(folder: Path) -> Cluster:
-    """The cluster in `folder`, made when there is none, on a port that is free now."""
+def prepare(folder: Path, first_port: int = FIRST_PORT) -> Cluster:
+    """The cluster in `folder`, made when there is none, on the first port from `first_port` on that is free."""
     folder.mkdir(parents=True, exist_ok=True)
-    cluster = Cluster(folder, free_port(FIRST_PORT))
+    cluster = Cluster(folder, free_port(first_port))
     if not (cluster.data / "PG_VERSION").exists():
         _make(cluster)
     _stop_leftover(cluster)

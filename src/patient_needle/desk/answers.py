@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -34,6 +35,7 @@ from ..core.craft.inspect.shake import Shaken, shaking
 from ..core.craft.maps.drawing import coverage, stroked
 from ..core.craft.maps.pictures import picture_of
 from ..core.craft.run.start import check_bodies
+from ..core.craft.sewing.source import FromPieces
 from ..core.geometry.placing import TO_Y_UP
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.maps import Stroke
@@ -49,6 +51,8 @@ from ..formats.registry import list_contents, write_model, write_values
 from ..formats.shot_file.document import ChoiceRecord, Recipe, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
+from ..formats.shot_file.sewing import record_of_piece
+from ..formats.svg import drawing_of, read_drawing
 from ..store import blobs, readings, takes
 from ..store.session import Store
 from ..store.take_frames import take_frames
@@ -69,6 +73,7 @@ Asked = tuple[
 ]  # whose work goes on from one request to the next: the shot, its revision, and names
 Place: TypeAlias = tuple[float, float, float]
 Corner: TypeAlias = tuple[float, float]
+READ_AS = 2  # goes up with whatever a reading says anew, so that those of before are made again
 AT_ONCE = 16  # frames of positions in a message
 KEPT_GOING = 16  # such works kept
 MOST_FRAMES = 400  # positions asked for at once
@@ -133,17 +138,35 @@ class Answers:
 
     def look_into(self, sha: str, name: str) -> Message:
         """What a file that was just brought in holds: its meshes."""
+        with self._brought_in(sha, name) as path:
+            contents = list_contents(path)
+        return Message(_in_short(contents))
+
+    def read_pieces(self, sha: str, name: str, unit: str | None = None) -> Message:
+        """The pieces of a drawing that was brought in, as the shot file has them."""
+        with self._brought_in(sha, name) as path:
+            found = read_drawing(path, unit)
+        return Message(
+            {
+                "pieces": [record_of_piece(piece).model_dump(mode="json") for piece in found.pieces],
+                "notes": list(found.notes), "asks_unit": found.asks_unit,
+                "width": found.size[0], "height": found.size[1],
+            }
+        )  # fmt: skip
+
+    @contextmanager
+    def _brought_in(self, sha: str, name: str) -> Iterator[Path]:
+        """A file of the store as one on disk; errors name it as the artist knows it."""
         with TemporaryDirectory(prefix="needle-desk-") as folder:
             path = Path(folder) / name
             with self._store.begin() as session, path.open("wb") as stream:
                 stream.writelines(blobs.chunks(session, sha))
             try:
-                contents = list_contents(path)
+                yield path
             except NeedleError as error:
                 raise type(error)(
                     error.what, where=error.where.replace(f"{folder}/", ""), remedy=error.remedy
                 ) from None
-        return Message(_in_short(contents))
 
     def join(self, files: dict[str, str]) -> Message:
         """Numbered OBJ files, SHA-256 by name, as one mesh and a cache beside it."""
@@ -170,12 +193,12 @@ class Answers:
     def read(self, shot: int, number: int) -> Message:
         """Every figure of a revision's cast and garments, with faults by name."""
         with self._store.begin() as session:
-            known = readings.get(session, shot, number)
+            known = readings.get(session, shot, number, READ_AS)
         if known is None:
             with self._alone(("read", shot, number)):
                 known = finite(_reading(self._shots.get(shot, number)))
             with self._store.begin() as session:
-                readings.keep(session, shot, number, known)
+                readings.keep(session, shot, number, known, READ_AS)
         return Message(known)
 
     def mesh(self, shot: int, number: int, name: str) -> Message:
@@ -358,6 +381,18 @@ class Answers:
             else:
                 write_values(path, surface.mesh, name, values)
             data = path.read_bytes()
+        return Message({}, {"file": Packed("uint8", (len(data),), data)})
+
+    def pieces_file(self, shot: int, number: int, name: str) -> Message:
+        """The pieces of a sewn garment as a drawing. `ShotError` for a garment of another kind."""
+        opened = self._shots.get(shot, number)
+        source = opened.garment(name).garment.source
+        if not isinstance(source, FromPieces):
+            raise ShotError(
+                "it is not cut in pieces", where=f"garment '{name}'",
+                remedy="Make one of pieces on the Wardrobe bench",
+            )  # fmt: skip
+        data = drawing_of(source.pattern)
         return Message({}, {"file": Packed("uint8", (len(data),), data)})
 
     def rest_file(self, shot: int, number: int, name: str, ending: str, unit: str, up: str) -> Message:

@@ -58,6 +58,14 @@ class LookInto(Request):
     name: str
 
 
+class ReadPieces(Request):
+    """The pieces of a drawing that was brought in; unit: how long its unit is, for one that does not say."""
+
+    sha: str
+    name: str
+    unit: str | None = None
+
+
 class Join(Request):
     """Numbered OBJ files, SHA-256 by name, as one mesh and a cache beside it."""
 
@@ -194,6 +202,13 @@ class MapFile(OfShot):
     name: str
     ending: str
     side: int
+
+
+class PiecesFile(OfShot):
+    """The pieces of a sewn garment as an SVG drawing."""
+
+    gives = ("file",)
+    name: str
 
 
 class RestFile(OfShot):

@@ -6,15 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from ..core.craft.sewing.measures import Measures
-from ..core.craft.sewing.pattern import Pattern, Piece, at_shares
+from ..core.craft.sewing.hanging import hung_outlines
+from ..core.craft.sewing.loops import tight_loops
+from ..core.craft.sewing.pattern import Layer, Piece, at_shares
 from ..core.craft.sewing.source import FromPieces
 from ..core.model.typed import Vectors
 from ..core.model.units import to_mm
 from ..formats.shot_file.document import SewnRecipe
 from ..formats.shot_file.sewing import measures_of, record_of_piece, record_of_seam
 
-SHORT = 0.002  # m that nobody feels
 FINE = 41  # points at most that a smooth edge is shown with
 
 
@@ -46,11 +46,20 @@ def pieces_read(recipe: SewnRecipe, source: FromPieces) -> dict[str, Any]:
     return {
         "tapes": tapes,
         "notes": [f"Seam {one['number']}: {one['warning']}" for one in seams if one["warning"]]
-        + _tight(pattern, measures),
+        + [
+            f"The {one.name} is {to_mm(one.short):.0f} mm shorter than the figure needs"
+            for one in tight_loops(pattern, measures)
+        ],
         "sewn": {
             "worn": source.is_sewn,
-            "pieces": [_piece(piece, _triangles(source, index)) for index, piece in enumerate(pattern.pieces)],
+            "pieces": [
+                _piece(piece, _triangles(source, index), hung)
+                for index, (piece, hung) in enumerate(
+                    zip(pattern.pieces, hung_outlines(pattern, figure), strict=True)
+                )
+            ],
             "seams": seams,
+            "figure_mm": [_line(ring) for ring in figure.silhouette],
             "measures": {name: to_mm(one.value) for name, one in measures.every.items()},
             "vertices": source.mesh.count,
         },
@@ -62,32 +71,25 @@ def _triangles(source: FromPieces, index: int) -> tuple[int, int]:
     return int(own[0]), len(own)
 
 
-def _piece(piece: Piece, triangles: tuple[int, int]) -> dict[str, Any]:
-    """A piece as the shot file has it, with its edges as lines, their lengths, its area and its triangles."""
+def _piece(piece: Piece, triangles: tuple[int, int], hung: list[tuple[Layer, Vectors]]) -> dict[str, Any]:
+    """A piece as the shot file has it, with its edges as lines, their lengths, where it hangs, its area and its
+    triangles.
+    """
     edges = [
         {"name": name, "line_mm": _shown(edge), "length_mm": to_mm(piece.length(name))}
         for name, edge in piece.edges.items()
     ]
     return record_of_piece(piece).model_dump(mode="json") | {
         "edges": edges,
+        "hung": [{"layer": layer, "line_mm": _line(line)} for layer, line in hung],
         "area_cm2": 1e4 * piece.area,
         "triangles": triangles,
     }
 
 
 def _shown(edge: Vectors) -> list[list[float]]:
-    few = edge if len(edge) <= FINE else at_shares(edge, np.linspace(0, 1, FINE))
-    return [[round(to_mm(float(x)), 1), round(to_mm(float(y)), 1)] for x, y in few]
+    return _line(edge if len(edge) <= FINE else at_shares(edge, np.linspace(0, 1, FINE)))
 
 
-def _tight(pattern: Pattern, measures: Measures) -> list[str]:
-    """What is shorter than the figure needs, in a sentence each: so far the crotch of trousers."""
-    crotch = [
-        piece.length("crotch")
-        for piece in pattern.pieces
-        if "crotch" in piece.edges and piece.hang.part == "left leg"
-    ]
-    short = measures.of("crotch loop") - sum(crotch)
-    if len(crotch) != 2 or short <= SHORT:
-        return []
-    return [f"The crotch is {to_mm(short):.0f} mm shorter than the figure needs"]
+def _line(points: Vectors) -> list[list[float]]:
+    return [[round(to_mm(float(x)), 1), round(to_mm(float(y)), 1)] for x, y in points]

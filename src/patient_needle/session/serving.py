@@ -544,13 +544,20 @@ def given(live: Live, mark: str) -> bytes:
     return wire.message(wire.Kind.GIVEN, live.fitting.step_number, body)
 
 
+SHUT = 0.5e-3  # m that nobody sees between two sides of a basting
+
+
 def _sewn_said(sewn: Sewn, left: float | None) -> str:
     """How a garment came out, in a sentence or two."""
     rest = "" if left is None else f", its loosest place {left * 1e3:.1f} mm from rest"
     said = f"Sewn: 99 in 100 edges are stretched by {100 * sewn.p99:.1f} % or less{rest}"
     tight = [one for one in sewn.seams if one.strain > SEAM_UNEVEN]
     if tight:
-        said += "; " + ", ".join(f"seam {one.number} is {one.short * 1e3:.0f} mm short" for one in tight[:4])
+        said += "; " + ", ".join(
+            f"seam {one.number} ({one.where}) is {one.short * 1e3:.0f} mm short" for one in tight[:4]
+        )
+    if sewn.open > SHUT:
+        said += f"; what is basted gapes by {sewn.open * 1e3:.1f} mm"
     return said
 
 

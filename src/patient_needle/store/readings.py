@@ -9,13 +9,21 @@ from sqlalchemy.orm import Session
 
 from .models import Reading
 
+MADE_AS = "made_as"  # the key under which a reading says what it was made as
 
-def get(session: Session, shot_id: int, number: int) -> dict[str, Any] | None:
-    """The reading of a revision, or None when there is none yet."""
+
+def get(session: Session, shot_id: int, number: int, made_as: int) -> dict[str, Any] | None:
+    """The reading of a revision; None when there is none yet, or one that was made as another version does."""
     found = session.get(Reading, (shot_id, number))
-    return None if found is None else found.body
+    if found is None or found.body.get(MADE_AS, 0) != made_as:
+        return None
+    return {key: value for key, value in found.body.items() if key != MADE_AS}
 
 
-def keep(session: Session, shot_id: int, number: int, body: dict[str, Any]) -> None:
-    """Keep a reading; the first one stays."""
-    session.execute(insert(Reading).values(shot_id=shot_id, number=number, body=body).on_conflict_do_nothing())
+def keep(session: Session, shot_id: int, number: int, body: dict[str, Any], made_as: int) -> None:
+    """Keep a reading, in place of one that was made as another version does."""
+    made = insert(Reading).values(shot_id=shot_id, number=number, body={**body, MADE_AS: made_as})
+    newer = made.on_conflict_do_update(
+        index_elements=[Reading.shot_id, Reading.number], set_={"body": made.excluded.body}
+    )
+    session.execute(newer)

@@ -313,12 +313,20 @@ class EdgeReading(BaseModel):
     length_mm: float
 
 
+class HungPart(BaseModel):
+    """What of a piece hangs in one layer, as seen from the front: its outline in the figure's frame, mm."""
+
+    layer: Literal["front", "back"]
+    line_mm: list[tuple[float, float]]
+
+
 class PieceReading(PieceRecord):
-    """A piece as cut: its record, its edges as lines, its area, and which triangles of the mesh are its own:
-    the first and how many.
+    """A piece as cut: its record, its edges as lines, where it hangs, its area, and which triangles of the mesh
+    are its own: the first and how many.
     """
 
     edges: list[EdgeReading]
+    hung: list[HungPart]
     area_cm2: float
     triangles: tuple[int, int]
 
@@ -333,12 +341,15 @@ class SeamReading(SeamRecord):
 
 
 class SewnMaking(BaseModel):
-    """A sewn garment. worn: whether it was sewn as it is cut now; measures: mm, by name."""
+    """A sewn garment. worn: whether it was sewn as it is cut now; measures: mm, by name; figure_mm: outlines of
+    the figure as seen from the front.
+    """
 
     worn: bool
     pieces: list[PieceReading]
     seams: list[SeamReading]
     measures: dict[str, float]
+    figure_mm: list[list[tuple[float, float]]]
     vertices: int
 
 
@@ -398,6 +409,7 @@ class GarmentReading(BaseModel):
     spacing: float
     borders: list[BorderReading]
     groups: list[str]
+    rows: list[str]
     nearest: float | None
     furthest: float | None
     mean: float | None
@@ -489,6 +501,26 @@ class MapFileAsk(_Given):
 
     kind: Literal["png", "ply", "usda", "usdc"]
     side: int = Field(1024, ge=16, le=2048)
+
+
+class PiecesAsk(_Given):
+    """A drawing that was brought in, and how long its unit is, for one that does not say."""
+
+    name: str = Field(max_length=200)
+    sha: str = Field(pattern=r"^[0-9a-f]{64}$")
+    unit: Literal["mm", "cm", "in", "pt", "px"] | None = None
+
+
+class PiecesRead(BaseModel):
+    """The pieces of a drawing, and in words what was left out. asks_unit: it does not say how long its unit is,
+    so there are none yet; width and height, in its own units.
+    """
+
+    pieces: list[PieceRecord]
+    notes: list[str]
+    asks_unit: bool
+    width: float
+    height: float
 
 
 class RestFileAsk(_Given):

@@ -407,6 +407,26 @@ def map_file(shot_id: int, number: int, name: str, chalk: str, ask: schemas.MapF
 REST_KINDS = {**MAP_KINDS, "obj": "text/plain", "glb": "model/gltf-binary"}
 
 
+@blueprint.get("/<int:shot_id>/revisions/<int:number>/garments/<name>/pieces/file")
+@blueprint.doc(responses=binary("A drawing", "image/svg+xml"))
+def pieces_file(shot_id: int, number: int, name: str) -> Response:
+    """The pieces of a sewn garment as an SVG drawing in true units: one unit is one millimetre."""
+    found = services().desk.ask(asked.PiecesFile(shot=shot_id, number=number, name=name))
+    return attachment(found.arrays["file"].data, file_name(f"{name} pieces", ".svg"), "image/svg+xml")
+
+
+@blueprint.post("/files/pieces")
+@blueprint.input(schemas.PiecesAsk, arg_name="wanted")
+@blueprint.output(schemas.PiecesRead)
+def read_pieces(wanted: schemas.PiecesAsk) -> dict[str, Any]:
+    """The pieces of an SVG drawing that was brought in; nothing is kept of them yet."""
+    name = plain_name(wanted.name)
+    with services().store.begin() as session:
+        if not blobs.uploaded(session, wanted.sha, name):
+            raise MissingError(f"'{name}' was not brought in", remedy="Bring the drawing in again")
+    return services().desk.ask(asked.ReadPieces(sha=wanted.sha, name=name, unit=wanted.unit)).body
+
+
 @blueprint.get("/<int:shot_id>/revisions/<int:number>/cast/<name>/rest-file")
 @blueprint.input(schemas.RestFileAsk, location="query", arg_name="ask")
 @blueprint.doc(responses=binary("A file", "application/octet-stream"))

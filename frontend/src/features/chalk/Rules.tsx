@@ -33,7 +33,7 @@ export function Rules({ shot, garment, map, maps, reading }: RulesProps) {
       <ByHeight add={add} borders={borders} />
       {borders.length > 0 && <FromBorder add={add} borders={borders} />}
       <AlongLine />
-      <FromKept shot={shot} garment={garment} add={add} />
+      <FromKept shot={shot} garment={garment} read={reading?.garments[garment]} add={add} />
       <FromBody reading={reading} add={add} />
       <FromGarment shot={shot} garment={garment} add={add} />
       <FromFile shot={shot} garment={garment} map={map} vertices={reading?.garments[garment]?.vertices} />

@@ -4,7 +4,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
-import { bringIn, type MapRecord, type Reading, type Shot, type StepRecord, type Uploaded } from "../../api/client";
+import { bringIn, type GarmentReading, type MapRecord, type Reading, type Shot, type StepRecord, type Uploaded } from "../../api/client";
 import { addStep, mapsOf } from "../../domain/chalk";
 import { choiceSaid, PLAIN_CHOICE } from "../../domain/holds";
 import { useFacts } from "../../state/facts";
@@ -39,21 +39,26 @@ export function AlongLine() {
   );
 }
 
-/** From what the garment keeps chosen. */
-export function FromKept({ shot, garment, add }: Of & { add: Add }) {
+/** From what the garment keeps chosen, from a seam of it or a piece. */
+export function FromKept({ shot, garment, read, add }: Of & { read: GarmentReading | undefined; add: Add }) {
   const kept = shot.document.garments.find((one) => one.name === garment)?.choices ?? [];
+  const parts = [...(read?.rows ?? []).map((name) => ({ name, said: "seam" })), ...(read?.groups ?? []).map((name) => ({ name, said: (read?.rows ?? []).length > 0 ? "piece" : "group" }))];
+  const every = [
+    ...kept.map((one) => ({ value: `kept ${one.name}`, name: `${one.name} · ${choiceSaid(one.choose)}`, choose: { ...PLAIN_CHOICE, named: one.name } })),
+    ...parts.map((one) => ({ value: `part ${one.name}`, name: `${one.name} · ${one.said}`, choose: { ...PLAIN_CHOICE, group: one.name } })),
+  ];
   const [wanted, setWanted] = useState("");
   const [reach, setReach] = useState(60);
-  const choice = kept.find((one) => one.name === wanted) ?? kept[0];
+  const choice = every.find((one) => one.value === wanted) ?? every[0];
   return (
-    <Fold title="From a kept choice" said={kept.length === 0 ? "none is kept yet" : `${kept.length} to choose from`}>
+    <Fold title="From a choice, a seam, a piece" said={every.length === 0 ? "none is kept yet" : `${every.length} to choose from`}>
       {choice === undefined ? (
         <Typography sx={{ fontSize: 12.5 }}>Choose cloth on the Fasten bench and keep the choice under a name.</Typography>
       ) : (
         <>
-          <Pick label="Choice" value={choice.name} options={kept.map((one) => ({ value: one.name, name: `${one.name} · ${choiceSaid(one.choose)}` }))} keep={setWanted} />
+          <Pick label="Choice" value={choice.value} options={every} keep={setWanted} />
           <NumberField label="Falls to 0 within, mm" value={reach} low={1} high={100_000} keep={setReach} />
-          <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_choice", choose: { ...PLAIN_CHOICE, named: choice.name }, reach_mm: reach, values: [1, 0] }); }}>
+          <Button variant="outlined" fullWidth onClick={() => { add({ kind: "from_choice", choose: choice.choose, reach_mm: reach, values: [1, 0] }); }}>
             Shade it from there
           </Button>
         </>

@@ -4,13 +4,17 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { BlockRecord, Making, SeamReading, SeamRecord, SewnMaking, SewnRecipe, Shot } from "../../api/client";
-import { addedPoint, bent, fitSaid, lengthened, movedPoint, ownPieces, sideSaid, splitAt, withoutPoint } from "../../domain/sewing";
+import { addedPoint, anotherPiece, bent, fitSaid, lengthened, type Meant, mirrorImage, movedPoint, ownPieces, sideSaid, splitAt, withoutPiece, withoutPoint } from "../../domain/sewing";
 import { count } from "../../domain/words";
 import { openFitting, useFitting } from "../../state/fitting";
 import { refusedAt, useRemake } from "../../state/queries";
+import { notify } from "../../state/room";
 import { useTable } from "../../state/table";
+import { stepOfCut } from "../../tools/useTable";
 import { FaultNote, Figure, Notes, Panel, Section, Small } from "../../ui/Card";
 import { NumberField, OptionalNumberField } from "../../ui/NumberField";
+import { DrawingFile } from "./DrawingFile";
+import { HangMap } from "./HangMap";
 
 interface OfPieces {
   shot: Shot;
@@ -54,6 +58,7 @@ export function SewnPanel({ shot, name, recipe, making }: OfPieces) {
       {sewn !== null && <OnTable sewn={sewn} keep={keep} />}
       {sewn !== null && <Seams sewn={sewn} keep={keep} />}
       {sewn !== null && <Taken recipe={recipe} sewn={sewn} keep={keep} />}
+      {sewn !== null && <DrawingFile shot={shot} name={name} sewn={sewn} keep={keep} />}
     </>
   );
 }
@@ -105,10 +110,20 @@ function Block({ block, keep }: { block: BlockRecord; keep: Change }) {
 
 /** What is chosen on the table: a piece, one of its edges, or a point. */
 function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
-  const { chosen, mirrored, sewing, set } = useTable();
+  const { chosen, mirrored, sewing, cutting, set } = useTable();
   const piece = sewn.pieces.find((one) => one.name === chosen?.piece);
   const own: Change = (change, said) => {
     keep((recipe) => change(ownPieces(recipe, sewn)), said);
+  };
+  const choose = (meant: Meant) => {
+    if (cutting === null || meant.kind === "piece") {
+      set({ chosen: meant });
+      return;
+    }
+    const cut = stepOfCut(sewn, cutting, meant);
+    set(cut.state);
+    if (cut.change !== null) own(cut.change, `${cutting.piece} cut along a line`);
+    if (cut.wrong) notify(`No straight line leads from there to here within the ${cutting.piece}`, "Choose two places of its outline that see each other", true);
   };
   const edge = chosen === null || chosen.kind === "piece" ? undefined : piece?.edges.find((one) => one.name === chosen.run);
   const run = piece?.runs.find((one) => one.name === edge?.name);
@@ -118,20 +133,41 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
         control={<Checkbox size="small" checked={mirrored} onChange={(event) => { set({ mirrored: event.target.checked }); }} />}
         label={<Typography sx={{ fontSize: 12.5 }}>Both sides of the body alike</Typography>}
       />
+      <Small label="Put another piece on the table" act={() => { own((recipe) => anotherPiece(recipe), "another piece"); }}>
+        Another piece
+      </Small>
       {piece === undefined ? (
         <Typography sx={{ fontSize: 12.5, color: "text.secondary" }}>Press a piece, an edge or a point. Draw a point to move it; press an edge twice to put a point on it.</Typography>
       ) : (
         <Panel label={`Piece ${piece.name}`}>
           <Figure name={piece.name} value={`${Math.round(piece.area_cm2).toLocaleString("en")} cm²`} />
-          <Figure name="Hangs" value={piece.hang.folds_mm.length > 0 ? `${piece.hang.part}, folded` : `${piece.hang.part}, ${piece.hang.layer}`} />
           {edge === undefined && (
-            <Box role="group" aria-label="Edges" sx={{ display: "flex", flexWrap: "wrap", gap: 0.25, mt: 0.5 }}>
-              {piece.edges.map((one) => (
-                <Small key={one.name} label={`Edge ${one.name}`} act={() => { set({ chosen: { kind: "edge", piece: piece.name, run: one.name, share: 0.5 } }); }}>
-                  {one.name}
+            <>
+              <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.25 }}>
+                <Small label="Copy it, mirrored, to the other side" act={() => { own((recipe) => mirrorImage(recipe, piece.name), `${piece.name} mirrored`); }}>
+                  Mirror image
                 </Small>
-              ))}
-            </Box>
+                <Small label="Cut it along a line" pressed={cutting !== null} act={() => { set({ cutting: cutting === null ? { piece: piece.name, from: null } : null }); }}>
+                  Cut along a line
+                </Small>
+                <Small label="Take this piece out" off={sewn.pieces.length < 2} act={() => { set({ chosen: null }); own((recipe) => withoutPiece(recipe, piece.name), `${piece.name} taken out`); }}>
+                  Take out
+                </Small>
+              </Box>
+              {cutting !== null && (
+                <Typography role="status" sx={{ fontSize: 12.5 }}>
+                  {cutting.from === null ? "Press where the cut begins on its outline." : "Now press where it ends."}
+                </Typography>
+              )}
+              <Box role="group" aria-label="Edges" sx={{ display: "flex", flexWrap: "wrap", gap: 0.25, mt: 0.5 }}>
+                {piece.edges.map((one) => (
+                  <Small key={one.name} label={`Edge ${one.name}`} act={() => { choose({ kind: "edge", piece: piece.name, run: one.name, share: 0.5 }); }}>
+                    {one.name}
+                  </Small>
+                ))}
+              </Box>
+              <HangMap sewn={sewn} piece={piece} keep={keep} />
+            </>
           )}
           {edge !== undefined && run !== undefined && (
             <>
@@ -225,7 +261,11 @@ function SeamRow({ seam, lit, light, change }: { seam: SeamReading; lit: boolean
         <Typography className="figure" sx={{ fontSize: 12, color: wrong ? "error.main" : "text.secondary" }}>
           {fitSaid(seam)}
           {seam.elastic < 1 ? `, elastic ${seam.elastic}` : ""}
+          {bastingSaid(seam)}
         </Typography>
+        {lit && seam.basted && seam.every_mm !== null && (
+          <NumberField key={seam.every_mm} label="Buttons apart, mm" value={seam.every_mm} low={1} high={10000} keep={(every_mm) => { change((one) => ({ ...one, every_mm }), `buttons ${every_mm} mm apart`); }} />
+        )}
         {lit && (
           <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.25 }}>
             <Small label={`Gather seam ${seam.number}`} pressed={seam.gathers} act={() => { change((one) => ({ ...one, gathers: !one.gathers }), `seam ${seam.number} ${seam.gathers ? "plain" : "a gather"}`); }}>
@@ -237,6 +277,19 @@ function SeamRow({ seam, lit, light, change }: { seam: SeamReading; lit: boolean
             <Small label={`Elastic in seam ${seam.number}`} pressed={seam.elastic < 1} act={() => { change((one) => ({ ...one, elastic: one.elastic < 1 ? 1 : 0.8 }), `seam ${seam.number} ${seam.elastic < 1 ? "plain" : "elastic 0.8"}`); }}>
               Elastic
             </Small>
+            <Small label={`Baste seam ${seam.number}`} pressed={seam.basted} act={() => { change((one) => ({ ...one, basted: !one.basted, every_mm: null, undone: false }), `seam ${seam.number} ${seam.basted ? "sewn" : "basted"}`); }}>
+              Basted
+            </Small>
+            {seam.basted && (
+              <Small label={`Buttons along seam ${seam.number}`} pressed={seam.every_mm !== null} act={() => { change((one) => ({ ...one, every_mm: one.every_mm === null ? BUTTONS : null }), `seam ${seam.number} ${seam.every_mm === null ? "buttoned" : "basted all along"}`); }}>
+                Buttons
+              </Small>
+            )}
+            {seam.basted && (
+              <Small label={`Undo the basting of seam ${seam.number}`} pressed={seam.undone} act={() => { change((one) => ({ ...one, undone: !one.undone }), `seam ${seam.number} ${seam.undone ? "shut" : "let go"}`); }}>
+                Let go
+              </Small>
+            )}
             <Small label={`Take seam ${seam.number} out`} act={() => { change(() => null, `seam ${seam.number} taken out`); }}>
               Take out
             </Small>
@@ -245,6 +298,13 @@ function SeamRow({ seam, lit, light, change }: { seam: SeamReading; lit: boolean
       </Box>
     </Box>
   );
+}
+
+const BUTTONS = 90; // mm apart, until it is said otherwise
+
+function bastingSaid({ basted, every_mm: every, undone }: SeamReading): string {
+  if (!basted) return "";
+  return `, ${every === null ? "basted" : `buttoned every ${every} mm`}${undone ? ", let go" : ""}`;
 }
 
 /** What was taken off the figure, and what is typed instead. */

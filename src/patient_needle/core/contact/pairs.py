@@ -77,7 +77,8 @@ class PairFinder:
     at rest, which decide how the trees are split. `margin` m: the search looks this far beyond the
     predicted motion, and searches again only where the true motion misses the prediction by more than
     half of what the caller's slack leaves of it; colliders are looked for `wider` m further, beyond margin and
-    slack. Pairs are cached within a substep.
+    slack. Pairs are cached within a substep. one (n,): cloth whose vertices have one number does not meet
+    there, as if they were one; None for none.
     """
 
     def __init__(
@@ -90,8 +91,10 @@ class PairFinder:
         *,
         against_itself: bool = False,
         wider: float = 0.0,
+        one: Indices | None = None,
     ) -> None:
         self.margin = margin
+        self._one = one
         self.wider = wider
         self.cloth_count = cloth_count
         self.carriers = np.concatenate([colliders, cloth]).astype(np.int32)
@@ -162,7 +165,8 @@ class PairFinder:
         if self._fans is not None and self._patches is not None:
             own = (self.cloth, self._cloth_swept, self._owns[0])
             flat, patch = self._fans.flat(start, end), self._patches.spans(start, end, self.margin)
-            found.append(self._against(own, self.foreign, flat, patch, start, motion, leaves, self.margin))
+            pairs = self._against(own, self.foreign, flat, patch, start, motion, leaves, self.margin)
+            found.append(pairs if self._one is None else pairs.only(~_sharing(pairs, self._one)))
         return found[0] if len(found) == 1 else found[0].joined(found[1])
 
     def _against(
@@ -242,6 +246,15 @@ def ownership(triangles: Triangles) -> Indices:
     _, first = np.unique(sides, axis=0, return_index=True)
     np.bitwise_or.at(mask, first // 3, (OWNS_EDGE << (first % 3)).astype(np.int32))
     return mask
+
+
+def _sharing(pairs: Pairs, one: Indices) -> Flags:
+    """Which pairs (m,) of cloth have a vertex of the same number `one` (n,) in both members."""
+    number = one[pairs.vertices]
+    last = np.where(pairs.edge_edge, 1, 0)
+    first = np.stack([number[:, 0], number[np.arange(len(last)), last]], axis=1)
+    second = np.where(pairs.edge_edge[:, None], number[:, [2, 3, 3]], number[:, 1:])
+    return np.asarray((first[:, :, None] == second[:, None, :]).any(axis=(1, 2)))
 
 
 def _leaf_of_triangle(tree: Tree) -> Indices:

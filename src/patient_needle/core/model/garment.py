@@ -58,6 +58,7 @@ class GarmentShape:
     surface      the mesh to draw on, with its faces, groups and UVs; vertices as numbered here
     source_face  (m,) the face of `surface` that each triangle is part of
     directions   where warp comes from, in words
+    basted       (q, 2) int32 vertices that links of no length hold together, None for none
     """
 
     name: str
@@ -68,6 +69,7 @@ class GarmentShape:
     surface: Mesh
     source_face: Indices
     directions: str
+    basted: Indices | None = None
 
 
 class Source(Protocol):

@@ -17,9 +17,9 @@ SAG = 0.01  # m by which a garment sags under its own weight at a grip of one ha
 
 @dataclass(frozen=True)
 class Choice:
-    """Which vertices of a garment: all, a face group, a border loop, or a list; of it only the row that is
-    `row` edges away, if that is not 0; then `rings` more around them, or fewer below 0, and `fade` more still
-    over which the grip falls to nothing; grips: one per listed vertex, all 1 when empty.
+    """Which vertices of a garment: all, a face group or a named row, a border loop, or a list; of it only the
+    row that is `row` edges away, if that is not 0; then `rings` more around them, or fewer below 0, and `fade`
+    more still over which the grip falls to nothing; grips: one per listed vertex, all 1 when empty.
     """
 
     group: str | None = None

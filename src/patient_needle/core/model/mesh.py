@@ -25,6 +25,7 @@ class Mesh:
     uvs           (u, 2) float64, or empty
     uv_corners    (sum of sizes,) int32 index into uvs, or empty
     groups        name -> (k,) int32 face indices
+    rows          name -> (k,) int32 vertices in a row, such as a seam; no group has such a name
     """
 
     name: str
@@ -34,6 +35,7 @@ class Mesh:
     uvs: Points = field(default_factory=lambda: np.zeros((0, 2)))
     uv_corners: Indices = field(default_factory=lambda: np.zeros(0, np.int32))
     groups: dict[str, Indices] = field(default_factory=dict)
+    rows: dict[str, Indices] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         _check_vertices(self)
@@ -57,6 +59,8 @@ class Mesh:
             whole.update(array.tobytes())
         for name, faces in self.groups.items():
             whole.update(name.encode() + faces.tobytes())
+        for name, vertices in self.rows.items():
+            whole.update(name.encode() + vertices.tobytes())
         return whole.digest()
 
     def face(self, index: int) -> Indices:
@@ -80,6 +84,7 @@ class Mesh:
             self.uvs,
             self.uv_corners,
             self.groups,
+            self.rows,
         )
 
 

@@ -79,6 +79,7 @@ CLASP_STRAIN = 0.007  # of the cloth beside it, with whose pull it slips: pinche
 # Holds.
 FIRMEST_SEAM = 0.999  # grip, 10 um under the garment's weight: two cloths that move cannot simply be placed
 FIRMEST_SLIDING = 0.95  # grip, 0.5 mm under the garment's weight; what may slide is never welded
+BASTED_FIRMNESS = 4.0  # times the cloth's own stiffness: buttons that bear a pull open by tenths of a mm
 SPEED_STEP = 1e-3  # frames, to tell the speed of a place by
 
 # Hands. A pull lifts a hanging skirt by its hem within a centimetre; it slips before light cloth gives.

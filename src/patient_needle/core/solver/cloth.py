@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from ..geometry.triangles import shared_areas
 from ..model.fabric import Fabric, LoadCurve, Multipliers, force_table
@@ -57,6 +59,7 @@ class Cloth:
     friction, air, calm, clearance  (n,) multipliers of what meets the cloth from outside
     thickness     (n,) m
     parts         what is of which fabric where it is of several; `fabric` and `loads` are the main one's
+    one           (n,) int32: vertices of one number are basted together and do not meet; None where none are
     """
 
     name: str
@@ -87,6 +90,7 @@ class Cloth:
     clearance: Scalars
     thickness: Scalars
     parts: tuple[Part, ...] = ()
+    one: Indices | None = None
 
     @property
     def count(self) -> int:
@@ -156,6 +160,7 @@ def build_cloth(
         topology=topology,
         placed=np.ascontiguousarray(shape.placed, np.float64),
         near=shape.near,
+        one=_as_one(shape.basted, count),
         rest_lengths=metric.edge_lengths,
         spacing=float(metric.edge_lengths.mean()),
         rest_inverse=np.asarray(np.linalg.inv(metric.matrices), np.float64).reshape(-1, 4),
@@ -232,6 +237,14 @@ def _patched(
             if (of == index).any()
         ),
     )
+
+
+def _as_one(basted: Indices | None, count: int) -> Indices | None:
+    """The same number for vertices that pairs (q, 2) connect, (n,); None without pairs."""
+    if basted is None or len(basted) == 0:
+        return None
+    graph = coo_matrix((np.ones(len(basted)), (basted[:, 0], basted[:, 1])), shape=(count, count))
+    return np.asarray(connected_components(graph, directed=False)[1], np.int32)
 
 
 def _loads(fabric: Fabric) -> Loads:

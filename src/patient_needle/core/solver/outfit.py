@@ -9,7 +9,7 @@ import numpy as np
 
 from ..contact.rows import Skin
 from ..model.fabric import Fabric
-from ..model.typed import Flags, Points, Scalars, Triangles, Vectors
+from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .air import AirFlow, Pressure
 from .bending import Bending
 from .cloth import Cloth
@@ -27,6 +27,7 @@ class Outfit:
 
     spans (c,) slices of the vertices; triangles (m, 3); placed (n, 3) m; mass (n,) kg; held (n,) bool;
     spacing m, the finest; skin, what they ask of contact with each other.
+    one (n,): vertices of one number are basted together and do not meet; None where none are.
     """
 
     cloths: tuple[Cloth, ...]
@@ -38,11 +39,23 @@ class Outfit:
     spacing: float
     stiffness: float
     skin: Skin
+    one: Indices | None = None
 
     @property
     def count(self) -> int:
         """N."""
         return len(self.placed)
+
+    def as_one(self, points: Points) -> tuple[Points, Triangles]:
+        """Points (n, 3) m and triangles in which what is basted together is one vertex, at its middle."""
+        if self.one is None:
+            return points, self.triangles
+        _, first, label = np.unique(self.one, return_index=True, return_inverse=True)
+        many = np.bincount(label)
+        out = points.copy()
+        for axis in range(3):
+            out[first, axis] = np.bincount(label, points[:, axis]) / many
+        return out, first[label][self.triangles].astype(np.int32)
 
 
 def spans_of(cloths: Sequence[Cloth]) -> tuple[slice, ...]:
@@ -77,7 +90,17 @@ def outfit(cloths: tuple[Cloth, ...]) -> Outfit:
             np.repeat(np.arange(len(cloths)), [len(c.triangles) for c in cloths]).astype(np.int32),
             joined([np.sqrt(c.fabric.friction) * c.friction for c in cloths]),
         ),
+        _as_one(cloths),
     )
+
+
+def _as_one(cloths: tuple[Cloth, ...]) -> Indices | None:
+    """The numbers (n,) by which vertices are basted together in all cloths; None where none are."""
+    if all(cloth.one is None for cloth in cloths):
+        return None
+    each = [np.arange(c.count) if c.one is None else c.one for c in cloths]
+    before = np.cumsum([0, *(int(one.max(initial=-1)) + 1 for one in each)])
+    return np.concatenate([one + start for one, start in zip(each, before, strict=False)]).astype(np.int32)
 
 
 def fabrics_in(cloth: Cloth) -> tuple[Fabric, ...]:

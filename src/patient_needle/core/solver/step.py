@@ -147,7 +147,7 @@ class Engine:
             scene = np.concatenate([worn.placed, rest_colliders])
             self._finder = PairFinder(
                 scene, worn.triangles, self.collider_triangles, worn.count, 2 * self._slack,
-                against_itself=against_itself, wider=self._wider,
+                against_itself=against_itself, wider=self._wider, one=worn.one,
             )  # fmt: skip
             self._filter = PathFilter(
                 self._finder,

@@ -11,6 +11,7 @@ import numpy as np
 from ...core.craft.garments.carrying import Carrying
 from ...core.model.errors import NeedleError
 from ...core.model.garment import Source
+from ...core.model.mesh import Mesh
 from ...core.model.typed import Indices
 from .document import (
     ChoiceRecord,
@@ -62,7 +63,7 @@ def carried(
             carrying = _between(old[each], new[each], each, out.lost)
             if carrying is None:
                 continue
-            over = _Over(carrying, set(new[each].surface.groups), folder, out.lost)
+            over = _Over(carrying, _named_parts(new[each].surface), folder, out.lost)
             before = next(one for one in shot.garments if one.name == each).recipe
             records = {other: over.record(record, each, before) for other, record in records.items()}
     out.garments = [records[one.name] for one in shot.garments if records[one.name] != one]
@@ -71,7 +72,7 @@ def carried(
 
 def steps_carried(steps: Sequence[StepRecord], old: Source, new: Source, folder: Path) -> list[StepRecord]:
     """Steps of a map that go by place, on another cut; a stroke that lay where no cloth is now goes."""
-    over = _Over(Carrying.between(old, new), set(new.surface.groups), folder, [])
+    over = _Over(Carrying.between(old, new), _named_parts(new.surface), folder, [])
     found = [over.step(step, "") for step in steps]
     return [step for step in found if step is not None]
 
@@ -84,6 +85,11 @@ def _between(old: Source, new: Source, name: str, lost: list[str]) -> Carrying |
         if not np.array_equal(old.surface.vertices, new.surface.vertices):
             lost.append(f"the former mesh of {name} was no cloth, so what names its vertices stays as it was")
         return None
+
+
+def _named_parts(mesh: Mesh) -> set[str]:
+    """Names by which its groups and rows are chosen."""
+    return {*mesh.groups, *mesh.rows}
 
 
 @dataclass

@@ -693,7 +693,8 @@ class PieceRecord(Record):
 class SeamRecord(Record):
     """Edges that are sewn together, each side one or several in order, as pairs of piece and edge. turned: the
     other side runs with the first, not against it; gathers: one side is meant to be longer; elastic: factor on
-    the seam's length; bend: factor on the bending stiffness along it.
+    the seam's length; bend: factor on the bending stiffness along it. basted: links hold the sides together
+    and can be let go, every_mm apart as buttons are, or at each vertex; undone: they are let go.
     """
 
     one: Annotated[list[tuple[Name, Name]], Many(50)]
@@ -702,6 +703,9 @@ class SeamRecord(Record):
     gathers: bool = False
     elastic: Annotated[float, Within(0.2, 1)] = 1.0
     bend: Annotated[float, Within(0, 100)] = 1.0
+    basted: bool = False
+    every_mm: Annotated[float, Within(1, 10_000, "mm")] | None = None
+    undone: bool = False
 
 
 class BlockRecord(Record):

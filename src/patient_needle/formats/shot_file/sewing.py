@@ -71,17 +71,21 @@ def plain_of(block: BlockRecord) -> Plain:
 
 def piece_of(record: PieceRecord) -> Piece:
     """A piece in metres."""
-    hang = record.hang
     return Piece(
         record.name,
         tuple(Run(run.name, tuple(map(_m, run.points_mm)), run.smooth) for run in record.runs),
-        Hang(
-            hang.part, hang.layer, tuple(from_mm(x) for x in hang.folds_mm), _m(hang.at_mm), hang.turn,
-            tuple(hang.follows),
-        ),
+        hang_of(record.hang),
         record.grain,
         tuple(Line(line.name, tuple(map(_m, line.points_mm))) for line in record.lines),
         tuple(Notch(notch.run, from_mm(notch.along_mm)) for notch in record.notches),
+    )  # fmt: skip
+
+
+def hang_of(record: HangRecord) -> Hang:
+    """Where a piece hangs, in metres."""
+    return Hang(
+        record.part, record.layer, tuple(from_mm(x) for x in record.folds_mm), _m(record.at_mm), record.turn,
+        tuple(record.follows),
     )  # fmt: skip
 
 
@@ -89,7 +93,8 @@ def seam_of(record: SeamRecord) -> Seam:
     """A seam."""
     return Seam(
         tuple(record.one), tuple(record.other), turned=record.turned, gathers=record.gathers,
-        elastic=record.elastic, bend=record.bend,
+        elastic=record.elastic, bend=record.bend, basted=record.basted,
+        every=None if record.every_mm is None else from_mm(record.every_mm), undone=record.undone,
     )  # fmt: skip
 
 
@@ -103,15 +108,15 @@ def record_of_piece(piece: Piece) -> PieceRecord:
             for run in piece.runs
         ],
         hang=HangRecord(
-            part=hang.part, layer=hang.layer, folds_mm=[round(to_mm(x), 2) for x in hang.folds],
-            at_mm=_mm(hang.at), turn=round(hang.turn, 3), follows=list(hang.follows),
+            part=hang.part, layer=hang.layer, folds_mm=[_said(x) for x in hang.folds],
+            at_mm=_mm(hang.at), turn=round(hang.turn, 3) + 0.0, follows=list(hang.follows),
         ),
-        grain=piece.grain,
+        grain=piece.grain + 0.0,
         lines=[
             LineRecord(name=line.name, points_mm=[_mm(point) for point in line.points]) for line in piece.lines
         ],
         notches=[
-            NotchRecord(run=notch.run, along_mm=round(to_mm(notch.along), 2)) for notch in piece.notches
+            NotchRecord(run=notch.run, along_mm=_said(notch.along)) for notch in piece.notches
         ],
     )  # fmt: skip
 
@@ -120,7 +125,8 @@ def record_of_seam(seam: Seam) -> SeamRecord:
     """A seam as the shot file has it."""
     return SeamRecord(
         one=list(seam.one), other=list(seam.other), turned=seam.turned, gathers=seam.gathers,
-        elastic=seam.elastic, bend=seam.bend,
+        elastic=seam.elastic, bend=seam.bend, basted=seam.basted,
+        every_mm=None if seam.every is None else _said(seam.every), undone=seam.undone,
     )  # fmt: skip
 
 
@@ -129,25 +135,31 @@ def _m(point: tuple[float, float]) -> tuple[float, float]:
 
 
 def _mm(point: tuple[float, float]) -> tuple[float, float]:
-    return round(to_mm(point[0]), 2), round(to_mm(point[1]), 2)
+    return _said(point[0]), _said(point[1])
+
+
+def _said(metres: float) -> float:
+    """Mm as the shot file has them; no negative zero, which a page would not give back."""
+    return round(to_mm(metres), 2) + 0.0
 
 
 def pattern_mark(pattern: Pattern, spacing_mm: float) -> str:
     """Tells what is cut from anything else that could be, to a hundredth of a mm. Marks on a piece change
-    nothing about its cloth, and neither does where it hangs.
+    nothing about its cloth, and neither does where it hangs, nor what of a basted seam is held.
     """
     digest = hashlib.sha256(f"{spacing_mm:.3f}".encode())
     for piece in pattern.pieces:
         plain = record_of_piece(piece).model_copy(
             update={
-                "hang": HangRecord(folds_mm=[round(to_mm(x), 2) for x in piece.hang.folds]),
+                "hang": HangRecord(folds_mm=[_said(x) for x in piece.hang.folds]),
                 "lines": [],
                 "notches": [],
             }
         )
-        digest.update(plain.model_dump_json().encode())
+        digest.update(plain.model_dump_json(exclude_defaults=True).encode())
     for seam in pattern.seams:
-        digest.update(record_of_seam(seam).model_dump_json().encode())
+        held = record_of_seam(seam).model_copy(update={"every_mm": None, "undone": False})
+        digest.update(held.model_dump_json(exclude_defaults=True).encode())
     return digest.hexdigest()[:16]
 
 

@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from patient_needle.core.craft.sewing.cutting import metric_of, sewn, topology_of
+from patient_needle.core.craft.sewing.cutting import held_pairs, metric_of, sewn, shut, topology_of
 from patient_needle.core.craft.sewing.pattern import Pattern, Seam
 from patient_needle.core.model.errors import MeshError
 from tests.sewing import gathered, rectangle
@@ -78,3 +78,35 @@ class TestSewn:
         one, other = sewn(gathered(1.5), 0.02), sewn(gathered(1.5), 0.02)
         assert np.array_equal(one.corners, other.corners)
         assert np.array_equal(one.triangles, other.triangles)
+
+
+class TestBasting:
+    def test_the_sides_of_a_basting_are_cut_alike_and_not_welded(self):
+        mesh, plain = sewn(tube(basted=True), 0.02), sewn(tube(), 0.02)
+        assert mesh.count == plain.count + len(mesh.basted)
+        rest = mesh.cut.points[np.unique(mesh.cut.runs["p", "right"])]
+        assert len(mesh.basted) == len(rest) == 21
+
+    def test_shut_it_is_the_mesh_that_would_be_sewn(self):
+        mesh, plain = sewn(tube(basted=True), 0.02), sewn(tube(), 0.02)
+        closed, place = shut(mesh)
+        assert (closed.triangles == plain.triangles).all()
+        assert (place[mesh.basted[:, 0]] == place[mesh.basted[:, 1]]).all()
+
+    def test_buttons_hold_so_far_apart_and_at_both_ends(self):
+        pattern = tube(basted=True, every=0.1)
+        mesh = sewn(pattern, 0.02)
+        held = held_pairs(mesh, pattern)
+        assert len(held) == 5  # 0.4 m of edge
+        assert (held[[0, -1]] == mesh.basted[[0, -1]]).all()
+
+    def test_what_is_undone_changes_no_vertex_and_holds_nothing(self):
+        done, undone = tube(basted=True), tube(basted=True, undone=True)
+        a, b = sewn(done, 0.02), sewn(undone, 0.02)
+        assert (a.triangles == b.triangles).all()
+        assert len(held_pairs(a, done)) == 21
+        assert len(held_pairs(b, undone)) == 0
+
+    def test_links_a_step_apart_are_no_buttons(self):
+        with pytest.raises(MeshError, match=r"0\.5 mm between its links"):
+            sewn(tube(basted=True, every=0.0005), 0.02)

@@ -289,8 +289,15 @@ def _cloth_of(cloth: Cloth, own: Indices, number: Indices) -> Cloth:
     changes |= {name: getattr(cloth, name)[kept] for name in per_triangle}
     changes |= {name: getattr(cloth, name)[hinges] for name in per_hinge}
     near = None if cloth.near is None else cloth.near[own]
+    one = None if cloth.one is None else cloth.one[own]
     return replace(
-        cloth, topology=topology, near=near, rest_lengths=cloth.rest_lengths[edges], parts=parts, **changes
+        cloth,
+        topology=topology,
+        near=near,
+        one=one,
+        rest_lengths=cloth.rest_lengths[edges],
+        parts=parts,
+        **changes,
     )
 
 

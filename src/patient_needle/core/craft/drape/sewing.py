@@ -23,6 +23,7 @@ from ...solver.state import at_rest
 from ..cast.colliders import Colliders
 from ..holds.acting import together
 from ..run.outfit_run import OutfitRun
+from ..sewing.cutting import held_pairs
 from ..sewing.figure import Figure
 from ..sewing.laying import Lay, laid
 from ..sewing.source import FromPieces
@@ -34,22 +35,26 @@ STAGES = ("laid round the figure", "the figure grows", "the limbs go back")
 
 @dataclass(frozen=True)
 class SeamStrain:
-    """How far a seam is stretched: the mean of its edges, a share, and by how many m it is too short."""
+    """How far a seam is stretched: the mean of its edges, a share, and by how many m it is too short; where:
+    the edge that it begins with.
+    """
 
     number: int
     strain: float
     short: float
+    where: str
 
 
 @dataclass(frozen=True)
 class Sewn:
     """How a sewn garment is: strain against its flat pieces away from gathers, 99 in 100 and the greatest; the
-    seams, the most stretched first.
+    seams, the most stretched first; open: by how many m what is basted gapes at most.
     """
 
     p99: float
     worst: float
     seams: tuple[SeamStrain, ...]
+    open: float = 0.0
 
 
 def unsewn(plan: ShotPlan) -> tuple[str, ...]:
@@ -109,7 +114,7 @@ def _check(run: OutfitRun, growth: Growth, start: Points, own: Garment) -> None:
     """`StartError` for a lay that crosses anything. What is on already is told where to go, and may cross."""
     triangles = run.outfit.triangles
     mine = ~growth.on[triangles[:, 0]]
-    itself = self_crossing_pairs(start, triangles)
+    itself = self_crossing_pairs(*run.outfit.as_one(start))
     itself = itself[mine[itself].any(axis=1)]
     colliders = run.colliders.without(growth.off)
     bodies = crossing_pairs(start, triangles, growth.bodies(0), colliders.triangles)
@@ -201,13 +206,15 @@ def judged(fitting: Fitting, source: FromPieces, name: str) -> Sewn:
     plain: Scalars = strain[~gathered[edges].any(axis=1)]
     code = edge_codes(edges, cloth.count)
     seams = []
-    for number, vertices in enumerate(source.mesh.seams, 1):
+    for (number, seam), vertices in zip(source.pattern.numbered(), source.mesh.seams, strict=True):
         ends = np.stack([vertices[:-1], vertices[1:]], axis=1)
         at = np.searchsorted(code, edge_codes(ends, cloth.count))
         rest = cloth.rest_lengths[at]
         over = float((strain[at] * rest).sum())
-        seams.append(SeamStrain(number, over / float(rest.sum()), over))
+        seams.append(SeamStrain(number, over / float(rest.sum()), over, ", ".join(seam.one[0])))
     seams.sort(key=lambda one: -one.strain)
+    held = points[held_pairs(source.mesh, source.pattern)]
+    gaping = float(np.linalg.norm(held[:, 1] - held[:, 0], axis=1).max(initial=0.0))
     if len(plain) == 0:
-        return Sewn(0.0, 0.0, tuple(seams))
-    return Sewn(float(np.percentile(plain, 99)), float(plain.max()), tuple(seams))
+        return Sewn(0.0, 0.0, tuple(seams), gaping)
+    return Sewn(float(np.percentile(plain, 99)), float(plain.max()), tuple(seams), gaping)

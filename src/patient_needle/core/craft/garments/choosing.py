@@ -100,8 +100,10 @@ def chosen(mesh: Mesh, topology: Topology, source_face: Indices, choice: Choice)
 
 def _seed(mesh: Mesh, topology: Topology, source_face: Indices, choice: Choice) -> Indices:
     if choice.group is not None:
+        if choice.group in mesh.rows:
+            return np.unique(mesh.rows[choice.group]).astype(np.int32)
         if choice.group not in mesh.groups:
-            known = ", ".join(mesh.groups) or "no groups at all"
+            known = ", ".join([*mesh.groups, *mesh.rows]) or "no groups at all"
             raise ShotError(f"the mesh has no group '{choice.group}'", remedy=f"It has {known}")
         triangles = np.isin(source_face, mesh.groups[choice.group])
         return np.unique(topology.triangles[triangles])

@@ -11,9 +11,9 @@ from ...geometry.curves import value_at
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import NeedleError, ShotError
 from ...model.holds import Choice, Elastic, Stitch, firmness
-from ...model.tolerances import FIRMEST_SEAM
+from ...model.tolerances import BASTED_FIRMNESS, FIRMEST_SEAM
 from ...model.typed import Indices, Points, Scalars, Vectors
-from ...solver.links import NOBODY, Links, between
+from ...solver.links import NOBODY, Links, between, joined
 from ..garments.choosing import chosen
 from .acting import HeldPoints, Moment
 from .dressing import Dressed
@@ -46,6 +46,29 @@ class Seam:
             )
         stiffness = self.of_weight * firmness(np.minimum(grip * self.held.grips, FIRMEST_SEAM), self.weight)
         return between(self.vertex, self.others, self.weights, self.length, stiffness, pulls=False)
+
+
+def basting_of(worn: Sequence[Dressed], spans: Sequence[slice]) -> Links | None:
+    """Links of no length that hold what is basted together, over all garments of a run; None for none.
+
+    As stiff as a few times the cloth beside them, so that a basting is shut before the cloth gives.
+    """
+    out = []
+    for dressed, span in zip(worn, spans, strict=True):
+        pairs = dressed.shape.basted
+        if pairs is None or len(pairs) == 0:
+            continue
+        others = np.full((len(pairs), 3), NOBODY, np.int32)
+        others[:, 0] = pairs[:, 1] + span.start
+        fabric = dressed.cloth.fabric
+        stiff = np.full(len(pairs), BASTED_FIRMNESS * max(fabric.stretch_warp, fabric.stretch_weft))
+        out.append(
+            between(
+                pairs[:, 0] + span.start, others, np.tile([1.0, 0.0, 0.0], (len(pairs), 1)),
+                np.zeros(len(pairs)), stiff, pulls=False,
+            )
+        )  # fmt: skip
+    return joined(out)
 
 
 def seams_of(

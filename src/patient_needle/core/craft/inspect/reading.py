@@ -77,6 +77,7 @@ class GarmentReading:
     spacing: float
     borders: tuple[BorderReading, ...]
     groups: tuple[str, ...]
+    rows: tuple[str, ...]
     nearest: float | None
     furthest: float | None
     mean: float | None
@@ -230,6 +231,7 @@ def read_garment(
         garment.mesh.vertex_count, garment.mesh.face_count, len(topology.triangles),
         float(metric.areas.sum()), float(metric.edge_lengths.mean()),
         _borders(points, topology, metric.edge_lengths, loops), tuple(garment.mesh.groups),
+        tuple(garment.mesh.rows),
         *apart, offers, (float(wide), float(high), float(deep)),
     )  # fmt: skip
 

@@ -88,8 +88,16 @@ def parked(inputs: FrameInputs, vertices: Flags) -> FrameInputs:
 class Driver:
     """Makes the inputs of any frame of a run, run-in included."""
 
-    def __init__(self, plan: ShotPlan, run: PlannedRun, colliders: Colliders, seams: tuple[Seam, ...]) -> None:
+    def __init__(
+        self,
+        plan: ShotPlan,
+        run: PlannedRun,
+        colliders: Colliders,
+        seams: tuple[Seam, ...],
+        basting: Links | None = None,
+    ) -> None:
         self._plan, self._run, self.seams = plan, run, seams
+        self._basting = [] if basting is None else [basting]
         self.colliders = colliders
         self._met = np.unique(colliders.triangles)
         self._known: OrderedDict[float, Points] = OrderedDict()
@@ -145,7 +153,7 @@ class Driver:
         return air_velocity(self._plan.winds, points, time, self._plan.frame_rate)
 
     def _links(self, moment: Moment) -> list[Links]:
-        return [made for seam in self.seams if (made := seam.links(moment)) is not None]
+        return [*(made for seam in self.seams if (made := seam.links(moment)) is not None), *self._basting]
 
     def _travel(self, frame: int) -> float:
         """How far the fastest collider point that cloth can meet goes in a frame, m.

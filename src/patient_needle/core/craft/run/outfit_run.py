@@ -16,7 +16,7 @@ from ...solver.step import Engine
 from ..cast.colliders import Colliders, merged_colliders
 from ..holds.dressing import Dressed, dress
 from ..holds.places import Whereabouts
-from ..holds.seams import seams_of
+from ..holds.seams import basting_of, seams_of
 from .advance import Constants, advance
 from .inputs import Driver, FrameInputs
 from .release import Crossings, find_crossings, released_after, switched
@@ -59,7 +59,9 @@ class OutfitRun:
         self.colliders: Colliders = merged_colliders(plan)
         starts = [one.start(plan.first_simulated) for one in self.dressed]
         self._placed = np.concatenate(starts)
-        self.driver = Driver(plan, run, self.colliders, seams_of(self.dressed, self.outfit.spans, starts))
+        spans = self.outfit.spans
+        seams = seams_of(self.dressed, spans, starts)
+        self.driver = Driver(plan, run, self.colliders, seams, basting_of(self.dressed, spans))
         engine = self._made_engine()
         self.constants = Constants(self.dressed, self.outfit, engine, self.colliders, plan.gravity)
         self._start: ClothState | None = None

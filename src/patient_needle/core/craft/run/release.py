@@ -40,8 +40,10 @@ class Crossings:
 
 
 def find_crossings(worn: Outfit, points: Points, colliders: Colliders, around: Points) -> Crossings:
-    """Crossings of an outfit at points (n, 3) m with colliders at around (k, 3) m and with itself."""
-    cloth = self_crossing_pairs(points, worn.triangles)
+    """Crossings of an outfit at points (n, 3) m with colliders at around (k, 3) m and with itself; what is
+    basted together is one.
+    """
+    cloth = self_crossing_pairs(*worn.as_one(points))
     kin = worn.skin.garment[cloth[:, 0]] == worn.skin.garment[cloth[:, 1]]
     return Crossings(
         crossing_pairs(points, worn.triangles, around, colliders.triangles), cloth[kin], cloth[~kin]

@@ -69,7 +69,7 @@ def check_bodies(worn: Outfit, start: Points, colliders: Colliders, points: Poin
 
 def crossing_cloth(worn: Outfit, points: Points) -> Indices:
     """Pairs (k, 2) of triangles of an outfit at points (n, 3) m that cross, in order; none that is all held."""
-    pairs = self_crossing_pairs(points, worn.triangles)
+    pairs = self_crossing_pairs(*worn.as_one(points))
     pairs = pairs[~worn.held[worn.triangles[pairs]].all(axis=(1, 2))]
     return np.unique(np.sort(pairs, axis=1), axis=0)
 

@@ -54,7 +54,9 @@ class SewnMesh:
     triangles (m, 3) int32 of welded vertices
     corners  (m, 3, 2) m at rest, along weft and warp; along a seam both sides are as long as its shorter one
     gathered (m,) triangles whose rest that changed by more than GATHER_FROM
-    seams    vertices (c,) along each seam, in the pattern's order
+    seams    vertices (c,) along each seam, in the pattern's order; of a basted one along its first side
+    basted   pairs (q, 2) int32 of vertices that face each other along basted seams, in order; basted_seam (q,)
+             int32, the index of the seam
     """
 
     cut: CutMesh
@@ -63,6 +65,8 @@ class SewnMesh:
     corners: Vectors
     gathered: Flags
     seams: tuple[Indices, ...]
+    basted: Indices
+    basted_seam: Indices
 
     @property
     def count(self) -> int:
@@ -86,16 +90,62 @@ def sewn(pattern: Pattern, spacing: float) -> SewnMesh:
     shares = _Breaks(pattern, spacing).shares()
     cut = _cut(pattern, shares, spacing)
     matched = [_matched(seam, cut) for seam in pattern.seams]
-    pairs = np.concatenate(
-        [np.zeros((0, 2), np.int32), *(one.swapaxes(1, 2).reshape(-1, 2) for one in matched)]
-    )
-    welded = _welded(len(cut.points), pairs)
+    meeting = [one for seam, one in zip(pattern.seams, matched, strict=True) if not seam.basted]
+    welded = _welded(len(cut.points), _meeting(meeting))
     triangles = welded[cut.triangles].astype(np.int32)
     _check_welded(pattern, cut, triangles)
     corners, gathered = _at_rest(pattern, cut, matched)
+    facing, of = _facing(pattern, matched, welded)
     return SewnMesh(
-        cut, welded, triangles, corners, gathered, tuple(_along(one, welded) for one in matched)
+        cut, welded, triangles, corners, gathered, tuple(_along(one, welded) for one in matched), facing, of
     )  # fmt: skip
+
+
+def shut(mesh: SewnMesh) -> tuple[SewnMesh, Indices]:
+    """The mesh with what is basted welded too, and the vertex (n,) of it that each of the mesh's has become."""
+    welded = _welded(mesh.count, mesh.basted)
+    triangles = welded[mesh.triangles].astype(np.int32)
+    seams = tuple(welded[one] for one in mesh.seams)
+    nothing = np.zeros((0, 2), np.int32)
+    closed = replace(
+        mesh, welded=welded[mesh.welded], triangles=triangles, seams=seams, basted=nothing,
+        basted_seam=nothing[:, 0],
+    )  # fmt: skip
+    return closed, welded
+
+
+def held_pairs(mesh: SewnMesh, pattern: Pattern) -> Indices:
+    """Pairs (q, 2) of vertices that links hold together: along basted seams that are not undone, those that lie
+    `every` m from each other, its ends among them.
+    """
+    out = [np.zeros((0, 2), np.int32)]
+    for index, seam in enumerate(pattern.seams):
+        own = mesh.basted[mesh.basted_seam == index]
+        if not seam.basted or seam.undone or len(own) == 0:
+            continue
+        if seam.every is not None:
+            length = pattern.side_length(seam.one)
+            count = min(max(1, round(length / seam.every)), len(own) - 1)
+            own = own[np.unique(np.round(np.linspace(0, len(own) - 1, count + 1)).astype(int))]
+        out.append(own)
+    return np.concatenate(out)
+
+
+def _facing(pattern: Pattern, matched: list[Indices], welded: Indices) -> tuple[Indices, Indices]:
+    """Pairs (q, 2) of welded vertices along basted seams in order, not those that are one, and their seam."""
+    pairs, of = [np.zeros((0, 2), np.int32)], [np.zeros(0, np.int32)]
+    for index, (seam, edges) in enumerate(zip(pattern.seams, matched, strict=True)):
+        if seam.basted:
+            own = welded[np.concatenate([edges[:, :, 0], edges[-1:, :, 1]])]
+            own = own[own[:, 0] != own[:, 1]]
+            pairs.append(own.astype(np.int32))
+            of.append(np.full(len(own), index, np.int32))
+    return np.concatenate(pairs), np.concatenate(of)
+
+
+def _meeting(matched: list[Indices]) -> Indices:
+    """Pairs (q, 2) of vertices as cut that are welded."""
+    return np.concatenate([np.zeros((0, 2), np.int32), *(one.swapaxes(1, 2).reshape(-1, 2) for one in matched)])
 
 
 def _check_spacing(pattern: Pattern, spacing: float) -> None:
@@ -355,6 +405,8 @@ def _at_rest(pattern: Pattern, cut: CutMesh, matched: list[Indices]) -> tuple[Ve
     gathered = np.zeros(len(corners), bool)
     at = _of_edges(cut.triangles)
     for seam, edges in zip(pattern.seams, matched, strict=True):
+        if seam.basted:
+            continue
         fit = pattern.fit(seam)
         ends = cut.points[edges]
         steps = np.linalg.norm(ends[:, :, 1] - ends[:, :, 0], axis=2)

@@ -7,6 +7,7 @@ from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
+import shapely
 
 from ...geometry.skinning import Skeleton, Skin
 from ...model.errors import CastError
@@ -15,6 +16,11 @@ from .pattern import BodyPart
 
 LIMBS: tuple[BodyPart, ...] = ("left arm", "right arm", "left leg", "right leg")
 THIN, FLAT = 0.12, 0.25  # of its thickness about the skeleton, and of its depth, that the thin figure has
+SEEN, GRID, OUTLINE = (
+    1e-9,
+    1e-4,
+    0.003,
+)  # m2 of a triangle, m between places, and m of an outline seen from afar
 LOW = 0.3  # of a figure's height: feet are below, hands above
 
 
@@ -82,6 +88,16 @@ class Figure:
     def shares(self) -> Vectors:
         """(4, n), how much each vertex follows each limb."""
         return np.stack([limb.share for limb in self.limbs.values()])
+
+    @cached_property
+    def silhouette(self) -> tuple[Vectors, ...]:
+        """Its outlines (k, 2) m as seen from the front, to 3 mm."""
+        corners = self.points[self.triangles][:, :, :2]
+        a, b, c = (corners[:, k] for k in range(3))
+        area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+        seen = shapely.union_all([shapely.Polygon(one) for one in corners[area > SEEN]], grid_size=GRID)
+        parts = getattr(seen, "geoms", [seen])
+        return tuple(np.asarray(part.exterior.simplify(OUTLINE).coords)[:-1] for part in parts)
 
     def arm_angle(self) -> float:
         """Degrees that the arms point below level at rest, as seen from the front."""

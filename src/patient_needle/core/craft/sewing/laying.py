@@ -18,9 +18,10 @@ from ...contact.intersections import crossing_pairs, self_crossing_pairs
 from ...geometry.triangles import flat_areas
 from ...model.errors import StartError
 from ...model.typed import Flags, Indices, Longs, Points, Scalars, Vectors
-from .cutting import SewnMesh
+from .cutting import SewnMesh, shut
 from .figure import Figure
-from .pattern import Hang, Pattern, Piece, RunKey, Seam
+from .hanging import hung, sleeve_angle, turned
+from .pattern import Pattern, Piece
 
 HIGH = 0.015  # m that each layer lies off the middle plane
 ROUNDS = 60  # of the lay
@@ -32,6 +33,7 @@ SETTLED = 6  # rounds in which a lay is moved onto the arms
 HOME = 0.05  # how much of a piece's own place counts in that, to one of each seam's vertices
 FAN = 0.55  # m that gathered cloth widens to each side for each m below its seam
 SMALL = 0.012  # m that a leg stays off the middle
+SLIT, SLIT_SHARE = 1.5e-3, 0.2  # m, and of the way to its neighbours, that each side of a basting is drawn back
 CLAMP = (0.05, 5.0)  # least and greatest weight of an edge, a cotangent
 
 
@@ -47,7 +49,10 @@ class Lay:
 
 
 def laid(pattern: Pattern, mesh: SewnMesh, figure: Figure) -> Lay:
-    """Lay a sewn garment round a thin figure. `StartError` where no lay is clear."""
+    """Lay a sewn garment round a thin figure. `StartError` where no lay is clear.
+
+    What is basted is laid as if it were sewn, and then drawn apart by a slit.
+    """
     laying = _Laying(pattern, mesh, figure)
     worst = None
     for arms, spread in laying.stances():
@@ -76,9 +81,11 @@ class _Laying:
     """One garment on its way to a lay."""
 
     def __init__(self, pattern: Pattern, mesh: SewnMesh, figure: Figure) -> None:
-        self.pattern, self.mesh, self.figure = pattern, mesh, figure
+        self.pattern, self.figure = pattern, figure
+        self.whole = mesh
+        self.mesh, self.shut = shut(mesh)
         self.has_legs = any(piece.hang.part.endswith("leg") for piece in pattern.pieces)
-        self.solver = _Rigid(mesh)
+        self.solver = _Rigid(self.mesh)
 
     def stances(self) -> list[tuple[float, float]]:
         """Degrees by which the arms are raised and the legs are spread, the first to be tried first.
@@ -100,9 +107,9 @@ class _Laying:
         for anchor in ANCHORS:
             flat, over = self.solver.solved(aim, anchor)
             flat = self._onto_arms(flat, arms)
-            points = lifted(self.mesh, flat, figure.middle)
-            crossed = self_crossing_pairs(points, self.mesh.triangles)
-            through = crossing_pairs(points, self.mesh.triangles, thin, figure.triangles)
+            points = self._slit(lifted(self.mesh, flat, figure.middle))
+            crossed = self_crossing_pairs(points, self.whole.triangles)
+            through = crossing_pairs(points, self.whole.triangles, thin, figure.triangles)
             count = len(crossed) + len(through)
             if best is None or count < best.crossings:
                 best = _Tried(Lay(points, arms, legs), count, self._who(crossed, through))
@@ -110,6 +117,23 @@ class _Laying:
                 break
         assert best is not None
         return best
+
+    def _slit(self, points: Points) -> Points:
+        """The lay (n, 3) of the whole mesh, both sides of what is basted drawn back into their own cloth."""
+        mesh = self.whole
+        out = points[self.shut]
+        if len(mesh.basted) == 0:
+            return out
+        edge = np.unique(mesh.basted)
+        total, count = np.zeros_like(out), np.zeros(mesh.count)
+        for k in range(3):
+            for other in ((k + 1) % 3, (k + 2) % 3):
+                np.add.at(total, mesh.triangles[:, k], out[mesh.triangles[:, other]])
+                np.add.at(count, mesh.triangles[:, k], 1.0)
+        inward = total[edge] / count[edge, None] - out[edge]
+        far = np.maximum(np.linalg.norm(inward, axis=1), 1e-9)
+        out[edge] += (np.minimum(SLIT, SLIT_SHARE * far) / far)[:, None] * inward
+        return out
 
     def _onto_arms(self, flat: Vectors, arms: float) -> Vectors:
         """The lay (n, 2) moved, without stretching it, so that its sleeves lie about the arms."""
@@ -120,7 +144,7 @@ class _Laying:
             if part.endswith("arm"):
                 limb = figure.limbs[part]
                 turn = arms if part == "left arm" else -arms
-                along = _turned((limb.end - limb.root)[None, :2], turn)[0]
+                along = turned((limb.end - limb.root)[None, :2], turn)[0]
                 own.append(np.unique(mesh.welded[mesh.cut.of_point == k]))
                 lines.append((limb.root[:2], along / np.linalg.norm(along)))
         if not own:
@@ -149,64 +173,6 @@ class _Laying:
         return np.stack([np.bincount(welded, at[:, k], count) / many for k in (0, 1)], axis=1)
 
 
-def sleeve_angle(pattern: Pattern) -> float | None:
-    """Degrees below level at which sleeves are laid, so that the ends of their caps meet the ends of the
-    armholes; None without sleeves.
-    """
-    angles = []
-    for seam in pattern.seams:
-        for near, far in ((seam.one, seam.other), (seam.other, seam.one)):
-            parts = {pattern.by_name[piece].hang.part for piece, _ in near}
-            beside = {pattern.by_name[piece].hang.part for piece, _ in far}
-            if parts <= {"left arm"} and beside <= {"torso"}:
-                angles.append(_angle_of(pattern, seam, near, far))
-    return float(np.mean(angles)) if angles else None
-
-
-def _angle_of(pattern: Pattern, seam: Seam, near: tuple[RunKey, ...], far: tuple[RunKey, ...]) -> float:
-    """Degrees below level of a sleeve whose cap's half lies along its armhole's chord."""
-    ends = []
-    for side in (near, far):
-        (first, run), (last, other) = side[0], side[-1]
-        a, b = pattern.by_name[first], pattern.by_name[last]
-        start = _hung_flat(a, a.edges[run][:1])[0]
-        end = _hung_flat(b, b.edges[other][-1:])[0]
-        ends.append(end - start)
-    cap, hole = ends
-    if not seam.turned:
-        cap = -cap
-    turn = np.degrees(np.arctan2(hole[1], hole[0]) - np.arctan2(cap[1], cap[0]))
-    return float(-((turn + 180) % 360 - 180))
-
-
-def _hung_flat(piece: Piece, points: Vectors) -> Vectors:
-    """Points (k, 2) of a piece as it is folded, turned over and turned, about its own origin."""
-    return _turned(_zigzag(piece.hang, points) - _zigzag(piece.hang, np.zeros((1, 2))), piece.hang.turn)
-
-
-def _zigzag(hang: Hang, points: Vectors) -> Vectors:
-    """Points (k, 2) folded at a hang's folds, and turned over where its leftmost part is behind."""
-    x = points[:, 0].copy()
-    for index, fold in enumerate(sorted(hang.folds)):
-        x = np.where(points[:, 0] > fold, 2 * _folded_at(hang, index) - x, x)
-    return np.stack([-x if hang.layer == "back" else x, points[:, 1]], axis=1)
-
-
-def _folded_at(hang: Hang, index: int) -> float:
-    """Where a fold lies after those before it were folded."""
-    folds = sorted(hang.folds)
-    x = folds[index]
-    for k in range(index):
-        x = 2 * _folded_at(hang, k) - x
-    return x
-
-
-def _turned(points: Vectors, degrees: float) -> Vectors:
-    turn = np.radians(degrees)
-    cos, sin = np.cos(turn), np.sin(turn)
-    return np.stack([cos * points[:, 0] - sin * points[:, 1], sin * points[:, 0] + cos * points[:, 1]], axis=1)
-
-
 class _Placing:
     """Where the pieces hang, as seen from the front, before they are drawn together."""
 
@@ -232,15 +198,7 @@ class _Placing:
         return self.at
 
     def _hung(self, piece: Piece, points: Vectors) -> Vectors:
-        hang, figure = piece.hang, self.figure
-        flat = _hung_flat(piece, points)
-        base = np.zeros(2)
-        if hang.part.endswith("arm"):
-            flat = _turned(flat, -self.angle if hang.part == "left arm" else self.angle)
-            base = figure.limbs[hang.part].root[:2]
-        elif hang.part == "neck":
-            base = figure.neck[:2]
-        return flat + base + np.array(hang.at)
+        return hung(piece, points, self.figure, self.angle)
 
     def _aligned(self) -> None:
         """Move and turn each piece to where its seams are, so that one hung a little beside is no worse."""

@@ -196,6 +196,9 @@ class Seam:
     gathers     whether a longer side is meant
     elastic     factor on the length of the shorter side
     bend        factor on the bending stiffness along the seam
+    basted      the sides are not welded: links of no length hold them together, and can be let go
+    every       m between the links of a basted seam, as between buttons; None: one at each vertex
+    undone      whether a basted seam is let go
     """
 
     one: tuple[RunKey, ...]
@@ -204,6 +207,9 @@ class Seam:
     gathers: bool = False
     elastic: float = 1.0
     bend: float = 1.0
+    basted: bool = False
+    every: float | None = None
+    undone: bool = False
 
     @property
     def runs(self) -> tuple[RunKey, ...]:
@@ -297,6 +303,10 @@ class Pattern:
             )
         if not 0.2 <= seam.elastic <= 1.0:
             raise MeshError(f"an elastic of {seam.elastic:g}", where=where, remedy="Give 0.2 to 1")
+        if seam.every is not None and not 0.001 <= seam.every <= 10.0:
+            raise MeshError(
+                f"{seam.every * 1e3:g} mm between its links", where=where, remedy="Give 1 to 10,000 mm"
+            )
         if not 0.0 <= seam.bend <= 100.0:
             raise MeshError(f"a bend factor of {seam.bend:g}", where=where, remedy="Give 0 to 100")
 

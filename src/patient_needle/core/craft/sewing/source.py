@@ -9,7 +9,7 @@ import numpy as np
 from ...model.garment import GarmentShape
 from ...model.mesh import Mesh, Topology, TriangleMap
 from ...model.typed import Points
-from .cutting import SewnMesh, metric_of
+from .cutting import SewnMesh, held_pairs, metric_of
 from .figure import Figure
 from .laying import Lay
 from .pattern import Pattern
@@ -22,7 +22,8 @@ UNROLLED, GONE = 0.5, 10_000  # m across a piece when places are carried over; t
 class FromPieces:
     """A garment sewn from flat pieces: at rest as cut, worn as placed.
 
-    surface  the mesh as it is placed; its UVs are the pieces beside each other in m, its groups the pieces
+    surface  the mesh as it is placed; its UVs are the pieces beside each other in m, its groups the pieces, its
+             rows the seams
     figure   the figure that it is sewn round, and `around`, its member's name
     mark     tells what it is cut as
     lay      as it lies before it is sewn; None once it is
@@ -60,9 +61,12 @@ class FromPieces:
     def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
         """Rest metric from the cut, start and allowed nearness as placed."""
         points = self.surface.vertices
+        held = held_pairs(self.mesh, self.pattern)
+        near = points.copy()
+        near[held] = points[held].mean(axis=1)[:, None]
         return GarmentShape(
-            name, topology, metric_of(self.mesh, topology, self.pattern), placed=points, near=points,
-            surface=self.surface, source_face=cut.source_face, directions="down the pieces",
+            name, topology, metric_of(self.mesh, topology, self.pattern), placed=points, near=near,
+            surface=self.surface, source_face=cut.source_face, directions="down the pieces", basted=held,
         )  # fmt: skip
 
 
@@ -81,8 +85,12 @@ def source_of_pieces(
         aside[index] = (across - low, -bottom)
         across += high - low + ASIDE
     uvs = mesh.cut.points + aside[mesh.cut.of_point]
+    rows = {
+        f"{' '.join(seam.one[0])} to {' '.join(seam.other[0])}": vertices
+        for seam, vertices in zip(pattern.seams, mesh.seams, strict=True)
+    }
     surface = Mesh(
         name, placed, np.full(len(mesh.triangles), 3, np.int32), mesh.triangles.ravel(), uvs,
-        mesh.cut.triangles.ravel(), groups,
+        mesh.cut.triangles.ravel(), groups, rows,
     )  # fmt: skip
     return FromPieces(surface, mesh, pattern, figure, around, mark, lay)
