@@ -77,8 +77,8 @@ class PairFinder:
     at rest, which decide how the trees are split. `margin` m: the search looks this far beyond the
     predicted motion, and searches again only where the true motion misses the prediction by more than
     half of what the caller's slack leaves of it; colliders are looked for `wider` m further, beyond margin and
-    slack. Pairs are cached within a substep. one (n,): cloth whose vertices have one number does not meet
-    there, as if they were one; None for none.
+    slack. Pairs are cached within a substep. one (n,): where vertices of cloth have the same number, it does
+    not meet itself, as if they were one; None for none.
     """
 
     def __init__(
