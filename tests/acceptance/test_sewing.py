@@ -19,7 +19,7 @@ def chalk(page: Page) -> np.ndarray:
     return np.argwhere(white)
 
 
-def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page):  # noqa: F811
+def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page, tmp_path):  # noqa: F811
     page = own_shot
     bring_in(page, DEMO / "lamplighter" / "lamplighter.glb")
     page.get_by_role("button", name="Put it in the shot").click()
@@ -61,7 +61,8 @@ def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page):  #
         return False
 
     until(pressed, 60)
-    expect(piece).to_contain_text("torso")
+    expect(piece).to_contain_text("Torso")
+    expect(piece.get_by_role("img", name="Pieces at the front")).to_be_visible()
     piece.get_by_role("button", name="Edge hem").click()
     before = float(piece.get_by_label("Length, mm").input_value())
     length = piece.get_by_label("Length, mm")
@@ -81,7 +82,19 @@ def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page):  #
     expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", re.compile("Sewed the skirt"))
     expect(page.get_by_role("alert")).to_have_count(0)
 
-    # A seam taken out: it has to be sewn again, and says so.
+    # A seam basted, with buttons: it has to be sewn again, and says so.
     page.get_by_role("group", name="Seam 1", exact=True).hover()
-    page.get_by_role("button", name="Take seam 1 out").click()
-    expect(page.get_by_text(re.compile("7 seams: not sewn yet"))).to_be_visible(timeout=SLOW)
+    page.get_by_role("button", name="Baste seam 1").click()
+    expect(page.get_by_text(re.compile("8 seams: not sewn yet"))).to_be_visible(timeout=SLOW)
+    page.get_by_role("button", name="Buttons along seam 1").click()
+    expect(page.get_by_role("group", name="Seam 1", exact=True)).to_contain_text(
+        "buttoned every 90 mm", timeout=SLOW
+    )
+
+    # The pieces go out as a drawing and take their own place when they come back.
+    with page.expect_download() as taken:
+        page.get_by_role("link", name="Take pieces out").click()
+    drawing = tmp_path / "skirt.svg"
+    taken.value.save_as(drawing)
+    page.get_by_label("Drawing to bring in").set_input_files(drawing)
+    expect(page.get_by_text("skirt.svg: 4 replaced")).to_be_visible(timeout=SLOW)

@@ -79,6 +79,16 @@ def test_a_shot_is_read_in_figures(caller, shot):
     assert len(said["pulse"]["body_speed"]) == 1006 - 999 + 1
 
 
+def test_a_patch_meets_the_shot_as_the_api_gives_it(caller, shot):
+    """What was kept lacks what is plain, or what an older version did not know: a change of that fits."""
+    given = body(caller.get(f"/api/shots/{shot}"))["document"]
+    assert given["garments"][0]["calm"] == 0.0
+    assert "calm" not in json.loads((FLAG / "shot.json").read_text())["garments"][0]
+    change = [{"op": "replace", "path": "/garments/0/calm", "value": 0.5}]
+    edited = body(caller.patch(f"/api/shots/{shot}", json={"seen": 1, "said": "Calmer", "patch": change}))
+    assert edited["document"]["garments"][0]["calm"] == 0.5
+
+
 def test_faults_are_named_without_ending_the_rest(caller, shot):
     document = body(caller.get(f"/api/shots/{shot}"))["document"]
     document["garments"][0]["recipe"]["unit"] = "cm"

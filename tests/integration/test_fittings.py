@@ -310,6 +310,12 @@ def test_a_garment_of_pieces_is_sewn_kept_and_gives_the_fitting_free(served):
     reading = api(port, f"shots/{shot}/revisions/{kept['revision']}/reading")[1]
     assert reading["faults"] == {}
     assert reading["garments"]["юбка"]["making"]["sewn"]["worn"] is True
+    # Once its pieces are changed, sewing goes on from how it was worn.
+    longer = made | {"block": made["block"] | {"length_mm": 560}, "pieces": [], "seams": []}
+    path = f"shots/{shot}/revisions/{kept['revision']}/garments/юбка/remade"
+    (changed,) = api(port, path, {"recipe": longer})[1]["garments"]
+    assert changed["begins"]["cache"] == made["file"]
+    assert changed["begins"]["recipe"]["file_of"] == made["file_of"]
     # The same process goes on: the flag's fitting opens over the same socket.
     talk.ask(do="open", shot=flag, revision=api(port, f"shots/{flag}")[1]["revision"])
     talk.until(lambda t: t.told.get("shot") == flag)

@@ -95,7 +95,7 @@ def test_a_reading_that_another_version_kept_is_made_again(caller, shot, store):
     fresh = reading(caller, shot)
     with store.begin() as session:
         kept = session.get(Reading, (shot, 1))
-        kept.body = {"made_as": 1, "garments": {}}
+        kept.body = {"made_as": "former", "garments": {}}
     assert reading(caller, shot) == fresh
     with store.begin() as session:
         assert session.get(Reading, (shot, 1)).body["garments"].keys() == {SKIRT}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { PieceReading, SeamReading, SewnRecipe } from "../api/client";
-import { addedPoint, cutAlong, fitSaid, freeName, mirrorImage, withPieces, laidOut, lengthened, movedPoint, nearest, otherSide, plainSeam, placeAt, splitAt, under, withoutPoint } from "./sewing";
+import { addedPoint, cutAlong, fitSaid, mirrorImage, withPieces, laidOut, lengthened, movedPoint, nearest, notched, otherSide, plainSeam, placeAt, splitAt, under, withoutNotches, withoutPoint } from "./sewing";
 
 function square(name: string, side: number): PieceReading {
   const corners: [number, number][] = [[-side / 2, 0], [side / 2, 0], [side / 2, side], [-side / 2, side]];
@@ -156,8 +156,13 @@ describe("mirroring and cutting", () => {
     expect(cutAlong(recipe(own), "a", { kind: "point", run: "low", at: 0 }, { kind: "point", run: "top", at: 0 }, lines)?.pieces).toHaveLength(2);
     expect(cutAlong(recipe(own), "a", { kind: "point", run: "low", at: 0 }, { kind: "edge", run: "low", share: 0.5 }, lines)).toBeNull();
   });
+});
 
-  it("finds a name that is free", () => {
-    expect(freeName("cut", ["cut", "cut 2"])).toBe("cut 3");
+describe("notches", () => {
+  it("are put on an edge where it is pressed, and taken off it", () => {
+    const made = notched(recipe(square("a", 400)), "a", "right", 0.25, 400);
+    expect(made.pieces[0]?.notches).toEqual([{ run: "right", along_mm: 100 }]);
+    expect(withoutNotches(made, "a", "left").pieces[0]?.notches).toHaveLength(1);
+    expect(withoutNotches(made, "a", "right").pieces[0]?.notches).toEqual([]);
   });
 });

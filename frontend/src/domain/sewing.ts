@@ -1,5 +1,6 @@
 /** Pieces on the table: where each lies, what is under the pointer, and edits of them. All in mm. */
 import type { PieceReading, PieceRecord, SeamReading, SeamRecord, SewnMaking, SewnRecipe } from "../api/client";
+import { freeName } from "./edits";
 
 export type Spot = readonly [number, number];
 
@@ -300,16 +301,6 @@ function isHung({ hang }: PieceRecord): boolean {
   return hang.part !== "torso" || hang.layer !== "front" || hang.at_mm[0] !== 0 || hang.at_mm[1] !== 0 || hang.turn !== 0 || hang.folds_mm.length > 0 || hang.follows.length > 0;
 }
 
-/** A name that is not taken: the name itself, or it and a number. */
-export function freeName(wanted: string, taken: readonly string[]): string {
-  let [name, number] = [wanted, 2];
-  while (taken.includes(name)) {
-    name = `${wanted} ${number}`;
-    number += 1;
-  }
-  return name;
-}
-
 /** The recipe with a piece more: its mirror image, hung on the other side of the body. */
 export function mirrorImage(recipe: SewnRecipe, name: string): SewnRecipe {
   const own = recipe.pieces.find((piece) => piece.name === name);
@@ -484,4 +475,19 @@ export function hungAs(recipe: SewnRecipe, name: string, change: Partial<PieceRe
       };
     }),
   };
+}
+
+/** The recipe with a piece changed by `change`. */
+export function withPiece(recipe: SewnRecipe, name: string, change: (piece: PieceRecord) => PieceRecord): SewnRecipe {
+  return { ...recipe, pieces: recipe.pieces.map((piece) => (piece.name === name ? change(piece) : piece)) };
+}
+
+/** The recipe with a notch at a share of an edge that is `length` mm long. */
+export function notched(recipe: SewnRecipe, name: string, run: string, share: number, length: number): SewnRecipe {
+  return withPiece(recipe, name, (piece) => ({ ...piece, notches: [...piece.notches, { run, along_mm: round(share * length) }] }));
+}
+
+/** The recipe without the notches of an edge. */
+export function withoutNotches(recipe: SewnRecipe, name: string, run: string): SewnRecipe {
+  return withPiece(recipe, name, (piece) => ({ ...piece, notches: piece.notches.filter((notch) => notch.run !== run) }));
 }

@@ -16,12 +16,14 @@ export interface Mend {
   before: boolean;
   /** Before and after stand side by side. */
   beside: boolean;
-  /** Whether a press on the stage draws around cloth. */
-  drawing: boolean;
+  /** What a press on the stage does: draw around cloth, brush over it, or nothing. */
+  drawing: "around" | "brush" | null;
+  /** Radius of the brush, mm. */
+  brush: number;
   region: DrawnRegion | null;
   /** Frames from first to last that are mended, where they are not the snag's own. */
   span: readonly [number, number] | null;
   set(change: Partial<Omit<Mend, "set">>): void;
 }
 
-export const useMend = create<Mend>((set) => ({ snag: null, remedy: null, before: false, beside: false, drawing: false, region: null, span: null, set }));
+export const useMend = create<Mend>((set) => ({ snag: null, remedy: null, before: false, beside: false, drawing: null, brush: 40, region: null, span: null, set }));

@@ -1,6 +1,8 @@
 import { describe, expect, test, vi } from "vitest";
 import type { StepRecord, StrokeRecord } from "../api/client";
 import type { ClothHit } from "../stage/picking";
+import type { DrawnRegion } from "../state/mend";
+import { BrushTool } from "./brushTool";
 import { type ChalkHost, type ChalkSheet, ChalkTool } from "./chalkTool";
 import { DrawTool } from "./drawTool";
 import { HandleTool } from "./handleTool";
@@ -290,5 +292,47 @@ describe("hands", () => {
     body.tool.press(at(0.5, 0.5));
     body.tool.lift(at(0.5, 0.5));
     expect(body.told).toEqual([{ do: "clearance", member: "man", mm: 2, places: [[0, 0, 0]], radius_mm: 60 }]);
+  });
+});
+
+describe("the brush on the Mend bench", () => {
+  // Five vertices 10 mm apart along x; the pointer's x in shares is the place in units of 40 mm.
+  const points = new Float32Array([0, 0, 0, 0.01, 0, 0, 0.02, 0, 0, 0.03, 0, 0, 0.04, 0, 0]);
+  function brushing(before: DrawnRegion | null = null) {
+    let region = before;
+    const hit = (x: number): ClothHit => ({ place: [0.04 * x, 0, 0], facing: [0, 0, 1], corners: [0, 1, 2] });
+    const tool = new BrushTool({
+      at: (x, y) => (y > 0.5 ? null : { garment: x > 0.9 ? "apron" : "skirt", hit: hit(x) }),
+      points: () => points,
+      radius: () => 0.006,
+      region: () => region,
+      ring: () => undefined,
+      brushed: (found) => { region = found; },
+    });
+    return { tool, region: () => region };
+  }
+
+  test("adds what it goes over, and takes away with Alt", () => {
+    const { tool, region } = brushing();
+    expect(tool.press(at(0.25, 0))).toBe(true);
+    tool.move(at(0.5, 0));
+    tool.lift();
+    expect(region()).toEqual({ garment: "skirt", vertices: [1, 2] });
+    tool.press(at(0.5, 0, { altKey: true }));
+    tool.lift();
+    expect(region()?.vertices).toEqual([1]);
+  });
+
+  test("stays on the garment that it began on, and leaves a stroke as if it had not been", () => {
+    const { tool, region } = brushing({ garment: "skirt", vertices: [0] });
+    tool.press(at(0.5, 0));
+    tool.move(at(1, 0));
+    expect(region()?.vertices).toEqual([0, 2]);
+    tool.cancel();
+    expect(region()).toEqual({ garment: "skirt", vertices: [0] });
+  });
+
+  test("beside the cloth a press is not its own", () => {
+    expect(brushing().tool.press(at(0.5, 0.9))).toBe(false);
   });
 });

@@ -60,6 +60,7 @@ from .asked import Request
 from .judging import garment_offers, judged_member, wearer_of
 from .locks import KeyedLocks
 from .making import making_read
+from .version import read_as
 from .wire import Message, Packed
 
 if TYPE_CHECKING:
@@ -73,7 +74,6 @@ Asked = tuple[
 ]  # whose work goes on from one request to the next: the shot, its revision, and names
 Place: TypeAlias = tuple[float, float, float]
 Corner: TypeAlias = tuple[float, float]
-READ_AS = 2  # goes up with whatever a reading says anew, so that those of before are made again
 AT_ONCE = 16  # frames of positions in a message
 KEPT_GOING = 16  # such works kept
 MOST_FRAMES = 400  # positions asked for at once
@@ -193,12 +193,12 @@ class Answers:
     def read(self, shot: int, number: int) -> Message:
         """Every figure of a revision's cast and garments, with faults by name."""
         with self._store.begin() as session:
-            known = readings.get(session, shot, number, READ_AS)
+            known = readings.get(session, shot, number, read_as())
         if known is None:
             with self._alone(("read", shot, number)):
                 known = finite(_reading(self._shots.get(shot, number)))
             with self._store.begin() as session:
-                readings.keep(session, shot, number, known, READ_AS)
+                readings.keep(session, shot, number, known, read_as())
         return Message(known)
 
     def mesh(self, shot: int, number: int, name: str) -> Message:

@@ -79,6 +79,7 @@ def keep_sewn(
         write_pc2_bytes(path, 0, [pose])
         uploads = {cache: blobs.put_path(session, path)}
     record["recipe"] |= {"file": cache, "file_of": mark}
+    record["begins"] = None  # a pose of what it was before it was sewn
     shots.edit(session, shot_id, head, document, uploads, f"Sewed the {garment}")
 
 

@@ -98,7 +98,9 @@ def edit_shot(shot_id: int, edit: schemas.ShotEdit) -> schemas.Shot:
 def patch_shot(shot_id: int, edit: schemas.ShotPatch) -> schemas.Shot:
     """Make a new revision by a JSON Patch (RFC 6902); 409 when somebody else made one since `seen`."""
     with services().store.begin() as session:
-        before = current(shots.unchanged(session, shot_id, edit.seen), f"shot {shot_id}")
+        kept = shots.unchanged(session, shot_id, edit.seen)
+    # As the API gives it, plain values filled in: one that was kept by an older version lacks the newest.
+    before = parse_shot(kept, f"shot {shot_id}").model_dump(mode="json")
     operations = [one.model_dump(exclude_unset=True) for one in edit.patch]
     document = patched(before, operations, f"shot {shot_id}")
     return _edited(shot_id, edit.seen, edit.said, document, edit.uploads)

@@ -7,22 +7,28 @@ import { type DrawnRegion, useMend } from "../../state/mend";
 import { useDoRemedy } from "../../state/mending";
 import { useRoom } from "../../state/room";
 import { Small } from "../../ui/Card";
+import { NumberField } from "../../ui/NumberField";
 import { Remedies } from "./Remedies";
 
-/** A place that no snag names: drawn around on the stage. And the whole take, calmed. */
+/** A place that no snag names: drawn around on the stage, or brushed over. And the whole take, calmed. */
 export function DrawnPlace({ shot, take, region, done }: { shot: Shot; take: Take; region: DrawnRegion | null; done(mended: Mending): void }) {
   const drawing = useMend((mend) => mend.drawing);
+  const brush = useMend((mend) => mend.brush);
   const set = useMend((mend) => mend.set);
   const frame = useRoom((room) => room.frame);
   return (
     <>
-      <Small label="Draw around cloth" pressed={drawing} act={() => { set({ drawing: !drawing, snag: null }); }}>
-        {drawing ? "Draw around cloth on the stage…" : "Draw around cloth"}
+      <Small label="Draw around cloth" pressed={drawing === "around"} act={() => { set({ drawing: drawing === "around" ? null : "around", snag: null }); }}>
+        {drawing === "around" ? "Draw around cloth on the stage…" : "Draw around cloth"}
       </Small>
+      <Small label="Brush over cloth" pressed={drawing === "brush"} act={() => { set({ drawing: drawing === "brush" ? null : "brush", snag: null }); }}>
+        {drawing === "brush" ? "Brush over cloth; Alt takes away" : "Brush over cloth"}
+      </Small>
+      {drawing === "brush" && <NumberField label="Radius of the brush, mm" value={brush} low={2} high={500} keep={(radius) => { set({ brush: radius }); }} />}
       {region !== null && (
         <>
           <Typography sx={{ fontSize: 12.5 }}>
-            {region.vertices.length} vertices of the {region.garment}, through to the far side
+            {region.vertices.length} vertices of the {region.garment}
           </Typography>
           <Remedies shot={shot} take={take} kind="drawn" place={{ garment: region.garment, vertices: region.vertices }} span={[Math.max(take.first, frame), Math.min(take.last, Math.max(take.first, frame) + 11)]} vertices={region.vertices.length} done={done} />
           <Small label="Forget the place" act={() => { set({ region: null }); }}>

@@ -28,7 +28,7 @@ export function MendCard({ shot, take, takes }: { shot: Shot; take: Take; takes:
   }, [never, mutate, take.id]);
   useEffect(
     () => () => {
-      clear({ snag: null, remedy: null, region: null, drawing: false, before: false, beside: false, span: null });
+      clear({ snag: null, remedy: null, region: null, drawing: null, before: false, beside: false, span: null });
     },
     [clear],
   );

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import LinearProgress from "@mui/material/LinearProgress";
 import Switch from "@mui/material/Switch";
 import Typography from "@mui/material/Typography";
+import { useTheme } from "@mui/material/styles";
 import type { Mending, Remedy } from "../../api/client";
 import { proofLines, remedyState } from "../../domain/mending";
 import { capital } from "../../domain/words";
@@ -18,6 +19,38 @@ export function RemedyList({ data }: { data: Mending }) {
         <Step key={remedy.id} remedy={remedy} />
       ))}
     </Section>
+  );
+}
+
+const [WIDE, HIGH] = [236, 44]; // pixels
+
+/** Crossings at every frame: before as an outline, after filled; a press goes to the frame. */
+function ByFrame({ proof }: { proof: NonNullable<Remedy["proof"]> }) {
+  const room = useRoom((one) => one.set);
+  const c = useTheme().cloth;
+  const most = Math.max(1, ...proof.before, ...proof.after);
+  const each = WIDE / Math.max(1, proof.frames.length);
+  const bar = (pairs: number) => (pairs === 0 ? 0 : Math.max(1.5, (HIGH * pairs) / most));
+  return (
+    <Box sx={{ mt: 0.5 }}>
+      <svg role="img" aria-label={`Crossings by frame, at most ${most}`} width={WIDE} height={HIGH + 1}>
+        {proof.frames.map((frame, k) => {
+          const [before, after] = [proof.before[k] ?? 0, proof.after[k] ?? 0];
+          return (
+            <g key={frame} cursor="pointer" onClick={() => { room({ frame, playing: false }); }}>
+              <title>{`frame ${frame}: ${before} before, ${after} after`}</title>
+              <rect x={k * each} y={0} width={each} height={HIGH} fill="transparent" />
+              <rect x={k * each + 0.5} y={HIGH - bar(before)} width={Math.max(0.5, each - 1)} height={bar(before)} fill="none" stroke={c.softInk} strokeWidth={0.75} />
+              <rect x={k * each + 0.5} y={HIGH - bar(after)} width={Math.max(0.5, each - 1)} height={bar(after)} fill={c.madder} />
+            </g>
+          );
+        })}
+        <line x1={0} x2={WIDE} y1={HIGH + 0.5} y2={HIGH + 0.5} stroke={c.seam} />
+      </svg>
+      <Typography className="figure" sx={{ fontSize: 11.5, color: "text.secondary" }}>
+        frames {proof.frames[0]} to {proof.frames.at(-1)}, at most {most} crossings; after is filled
+      </Typography>
+    </Box>
   );
 }
 
@@ -59,6 +92,7 @@ function Step({ remedy }: { remedy: Remedy }) {
               {line}
             </Typography>
           ))}
+          <ByFrame proof={remedy.proof} />
         </Box>
       )}
       <Box sx={{ display: "flex", flexWrap: "wrap", ml: -0.75 }}>

@@ -22,7 +22,7 @@ export function SnagPanel({ shot, take, snag, here, done }: { shot: Shot; take: 
         aria-expanded={here}
         sx={{ display: "block", width: "100%", textAlign: "left", px: 1.25, py: 0.9 }}
         onClick={() => {
-          set({ snag: here ? null : snag.key, region: null, drawing: false, span: null });
+          set({ snag: here ? null : snag.key, region: null, drawing: null, span: null });
           if (!here) room({ frame: snag.worst, playing: false });
         }}
       >

@@ -4,7 +4,7 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { BlockRecord, Making, SeamReading, SeamRecord, SewnMaking, SewnRecipe, Shot } from "../../api/client";
-import { addedPoint, anotherPiece, bent, fitSaid, lengthened, type Meant, mirrorImage, movedPoint, ownPieces, sideSaid, splitAt, withoutPiece, withoutPoint } from "../../domain/sewing";
+import { addedPoint, anotherPiece, bent, fitSaid, lengthened, type Meant, mirrorImage, movedPoint, notched, ownPieces, sideSaid, splitAt, withoutNotches, withoutPiece, withoutPoint, withPiece } from "../../domain/sewing";
 import { count } from "../../domain/words";
 import { openFitting, useFitting } from "../../state/fitting";
 import { refusedAt, useRemake } from "../../state/queries";
@@ -166,6 +166,7 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
                   </Small>
                 ))}
               </Box>
+              <NumberField key={`grain ${piece.grain}`} label="Grain, degrees from upright" value={piece.grain} low={-360} high={360} keep={(grain) => { own((recipe) => withPiece(recipe, piece.name, (one) => ({ ...one, grain })), `${piece.name}, grain ${grain} degrees`); }} />
               <HangMap sewn={sewn} piece={piece} keep={keep} />
             </>
           )}
@@ -180,6 +181,16 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
                 {chosen?.kind === "edge" && (
                   <Small label="Put a point on it" act={() => { own((recipe) => addedPoint(recipe, piece.name, edge.name, edge.line_mm, chosen.share), `a point on the ${piece.name}'s ${edge.name}`); }}>
                     Add a point
+                  </Small>
+                )}
+                {chosen?.kind === "edge" && (
+                  <Small label="Put a notch on it" act={() => { own((recipe) => notched(recipe, piece.name, edge.name, chosen.share, edge.length_mm), `a notch on the ${piece.name}'s ${edge.name}`); }}>
+                    Notch
+                  </Small>
+                )}
+                {piece.notches.some((one) => one.run === edge.name) && (
+                  <Small label="Take the notches of this edge off" act={() => { own((recipe) => withoutNotches(recipe, piece.name, edge.name), `no notches on the ${piece.name}'s ${edge.name}`); }}>
+                    No notches
                   </Small>
                 )}
                 {chosen?.kind === "edge" && (

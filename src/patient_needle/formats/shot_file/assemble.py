@@ -15,6 +15,7 @@ from ...core.craft.garments.respacing import respaced
 from ...core.craft.garments.sources import FromMesh
 from ...core.craft.maps.finer import sizes_on
 from ...core.craft.maps.inputs import MapInputs
+from ...core.craft.sewing.source import FromPieces
 from ...core.geometry.letting_out import girth_of, let_out
 from ...core.geometry.motion import CachedMotion
 from ...core.geometry.placing import in_metres, moved
@@ -406,6 +407,8 @@ def _begins(record: GarmentRecord, making: Making, source: Source) -> Points | N
             )
         if former.surface.fingerprint == source.surface.fingerprint:
             return pose
+        if isinstance(former, FromPieces) and isinstance(source, FromPieces):
+            return source.pose_from(former, pose)
         return Carrying.between(former, source).points(pose)
     except NeedleError as error:
         raise error.at(f"garment '{record.name}', start pose") from None

@@ -9,11 +9,13 @@ from pathlib import Path
 import numpy as np
 
 from ...core.craft.garments.carrying import Carrying
+from ...core.craft.sewing.source import FromPieces
 from ...core.model.errors import NeedleError
 from ...core.model.garment import Source
 from ...core.model.mesh import Mesh
 from ...core.model.typed import Indices
 from .document import (
+    BeginsRecord,
     ChoiceRecord,
     FileRecipe,
     FromChoiceStep,
@@ -23,6 +25,7 @@ from .document import (
     LetOutRecord,
     MapRecord,
     Recipe,
+    SewnRecipe,
     ShotFile,
     StepRecord,
     StitchRecord,
@@ -57,7 +60,10 @@ def carried(
     """
     out = Carried()
     records = {one.name: one for one in shot.garments}
+    before = records[name].recipe
     records[name] = records[name].model_copy(update={"recipe": recipe})
+    if _is_worn(old.get(name)) and not _is_worn(new.get(name)):
+        records[name] = _from_present(records[name], before)
     for each in old:
         if each in new and old[each].surface.fingerprint != new[each].surface.fingerprint:
             carrying = _between(old[each], new[each], each, out.lost)
@@ -68,6 +74,18 @@ def carried(
             records = {other: over.record(record, each, before) for other, record in records.items()}
     out.garments = [records[one.name] for one in shot.garments if records[one.name] != one]
     return out
+
+
+def _is_worn(source: Source | None) -> bool:
+    return isinstance(source, FromPieces) and source.is_sewn
+
+
+def _from_present(record: GarmentRecord, before: Recipe) -> GarmentRecord:
+    """A garment of pieces that were changed, whose sewing can go on from how it was worn by another recipe."""
+    if not isinstance(before, SewnRecipe) or before.file is None or not isinstance(record.recipe, SewnRecipe):
+        return record
+    begins = BeginsRecord(cache=before.file, recipe=before, take="before its pieces were changed")
+    return record.model_copy(update={"begins": begins})
 
 
 def steps_carried(steps: Sequence[StepRecord], old: Source, new: Source, folder: Path) -> list[StepRecord]:

@@ -1,8 +1,10 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from patient_needle.core.craft.drape.sewing import judged, sewing_plan, unsewn
+from patient_needle.core.craft.drape.sewing import judged, sewing_of, sewing_plan, unsewn
 from patient_needle.core.craft.inspect.checks import check_plan
 from patient_needle.core.model.errors import CastError, ShotError, StartError
 from patient_needle.formats.shot_file.assemble import assemble
@@ -36,6 +38,45 @@ def test_a_skirt_is_sewn_clean_and_hangs_as_wide_as_it_was_cut():
     assert sewn.p99 < 0.06
     assert max(one.strain for one in sewn.seams) < 0.05
     assert_allclose(fitting.bodies(), fitting.colliders.rest_points(), atol=1e-9)
+
+
+class TestAfterAChange:
+    """A skirt that is worn gets a hem 40 mm longer."""
+
+    @pytest.fixture(scope="class")
+    @staticmethod
+    def worn():
+        fitting = sewing(sewn_shot(SKIRT), "skirt")
+        while fitting.growth is not None:
+            fitting.step()
+        return fitting.sources[0], fitting.state.positions
+
+    @staticmethod
+    def changed(worn, by: float = 0.0):
+        """The plan of the longer skirt, which begins as the former one was worn, `by` m aside."""
+        source, pose = worn
+        _, low, _, high = source.pattern.by_name["front"].outline.bounds
+        block = {"kind": "skirt", "length_mm": 1e3 * (high - low) + 80}
+        plan = plan_of(sewn_shot(SKIRT | {"recipe": SKIRT["recipe"] | {"block": block}}))
+        (garment,) = plan.garments
+        begins = garment.source.pose_from(source, pose) + [by, 0.0, 0.0]
+        return replace(plan, garments=(replace(garment, begins=begins),))
+
+    def test_it_goes_on_from_how_it_was_worn(self, worn):
+        plan = sewing_plan(self.changed(worn), "skirt")
+        fitting = sewing_of(plan, "skirt")
+        assert fitting.growth is None
+        before = fitting.state.positions.copy()
+        for _ in range(8):
+            fitting.step()
+        found = fitting.crossings()
+        assert (len(found.colliders), len(found.itself)) == (0, 0)
+        assert np.linalg.norm(fitting.state.positions - before, axis=1).max() > 0.005
+        assert judged(fitting, plan.garments[0].source, "skirt").p99 < 0.3
+
+    def test_it_is_laid_anew_where_that_crosses_the_figure(self, worn):
+        plan = sewing_plan(self.changed(worn, by=0.15), "skirt")
+        assert plan.garments[0].source.lay is not None
 
 
 def test_takes_and_fittings_refuse_what_is_not_sewn():

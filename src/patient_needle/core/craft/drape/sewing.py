@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...contact.intersections import crossing_pairs, self_crossing_pairs
-from ...geometry.topology import edge_codes
+from ...geometry.topology import edge_codes, triangulated
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import ShotError, StartError
 from ...model.shot import Garment, PlannedRun, ShotPlan
@@ -20,16 +20,17 @@ from ...model.tolerances import SEW_BACK, SEW_GROW, SEW_STILL
 from ...model.typed import Flags, Points, Scalars, Vectors
 from ...solver.diagnostics import edge_strains
 from ...solver.state import at_rest
-from ..cast.colliders import Colliders
+from ..cast.colliders import Colliders, merged_colliders
 from ..holds.acting import together
 from ..run.outfit_run import OutfitRun
-from ..sewing.cutting import held_pairs
+from ..sewing.cutting import held_pairs, shut
 from ..sewing.figure import Figure
 from ..sewing.laying import Lay, laid
 from ..sewing.source import FromPieces
 from .growing import Growth
 from .live import Fitting
 
+PRESENT_STRETCH = 1.5  # times its length at most, 99 in 100 edges of cloth that goes on from how it was worn
 STAGES = ("laid round the figure", "the figure grows", "the limbs go back")
 
 
@@ -67,6 +68,9 @@ def unsewn(plan: ShotPlan) -> tuple[str, ...]:
 def sewing_plan(plan: ShotPlan, name: str) -> ShotPlan:
     """The shot with the garments that are on, and the one to sew over them; without holds, which come with the
     first fitting. `ShotError` for a garment that is not made of pieces.
+
+    A garment whose pieces were changed goes on from how it was worn, if that is clear for the new pieces too;
+    any other is laid anew.
     """
     at = next((k for k, one in enumerate(plan.garments) if one.name == name), None)
     if at is None:
@@ -75,18 +79,43 @@ def sewing_plan(plan: ShotPlan, name: str) -> ShotPlan:
     source = plan.garments[at].source
     if not isinstance(source, FromPieces):
         raise ShotError(f"'{name}' is not made of pieces", remedy="Choose a garment that is sewn")
-    if source.lay is None:
+    beneath = [one for one in plan.garments[:at] if one.name not in waiting]
+    if source.lay is not None and _is_clear(plan, source, plan.garments[at].begins, beneath):
+        placed = np.asarray(plan.garments[at].begins)
+        source = replace(source, surface=source.surface.with_vertices(placed), lay=None)
+    elif source.lay is None:
         lay = laid(source.pattern, source.mesh, source.figure)
         placed = source.figure.to_world(lay.points)
         source = replace(source, surface=source.surface.with_vertices(placed), lay=lay)
     own = replace(plan.garments[at], source=source)
-    garments = [one for one in plan.garments[:at] if one.name not in waiting] + [own]
+    garments = [*beneath, own]
     bare = tuple(replace(one, holds=(), begins=None if one is own else one.begins) for one in garments)
     return replace(plan, garments=bare)
 
 
+def _is_clear(plan: ShotPlan, source: FromPieces, pose: Points | None, beneath: list[Garment]) -> bool:
+    """Whether a sewn garment may begin at a pose (n, 3) m: it crosses nothing, and is nowhere drawn far."""
+    mesh = source.mesh
+    if pose is None or pose.shape != (mesh.count, 3):
+        return False
+    ends = np.stack([pose[mesh.triangles], np.roll(pose[mesh.triangles], -1, axis=1)])
+    rest = np.linalg.norm(mesh.corners - np.roll(mesh.corners, -1, axis=1), axis=2)
+    drawn = np.linalg.norm(ends[1] - ends[0], axis=2) / rest
+    if np.percentile(drawn, 99) > PRESENT_STRETCH or np.percentile(drawn, 1) < 1 / PRESENT_STRETCH:
+        return False
+    closed, place = shut(mesh)
+    points = np.zeros((closed.count, 3))
+    points[place] = pose
+    colliders = merged_colliders(plan)
+    others = [(one.mesh.vertices, triangulated(one.mesh).triangles) for one in beneath]
+    others.append((colliders.rest_points(), colliders.triangles))
+    if len(self_crossing_pairs(points, closed.triangles)):
+        return False
+    return all(len(crossing_pairs(pose, mesh.triangles, *other)) == 0 for other in others)
+
+
 def sewing_of(plan: ShotPlan, name: str) -> Fitting:
-    """A fitting in which a garment of `sewing_plan` is being sewn.
+    """A fitting in which a garment of `sewing_plan` is being sewn: as the figure grows, or as it hangs already.
 
     `StartError` where it is laid through what is on already, before anything is simulated.
     """
@@ -94,19 +123,25 @@ def sewing_of(plan: ShotPlan, name: str) -> Fitting:
     own = next(one for one in plan.garments if one.name == name)
     source = own.source
     assert isinstance(source, FromPieces)
-    assert source.lay is not None
     span = run.outfit.spans[[one.name for one in plan.garments].index(name)]
     on = np.ones(run.outfit.count, bool)
     on[span] = False
+    if source.lay is None:
+        return _begun(run, run.outfit.placed, on)
     growth = _growth(run.colliders, source, run.outfit.placed, on)
     start = growth.worn(0)
     start[span] = run.outfit.placed[span]
     _check(run, growth, start, own)
-    taken = together([one.taken(plan.first_simulated) for one in run.dressed])
-    state = at_rest(start, len(run.colliders.rank), taken)
-    fitting = Fitting(run, state)
-    fitting.hands = replace(fitting.hands, parked=on)
+    fitting = _begun(run, start, on)
     fitting.growth = growth
+    return fitting
+
+
+def _begun(run: OutfitRun, start: Points, on: Flags) -> Fitting:
+    """A fitting with the cloth at start (n, 3) m, of which what is on (n,) stays where it is."""
+    taken = together([one.taken(run.plan.first_simulated) for one in run.dressed])
+    fitting = Fitting(run, at_rest(start, len(run.colliders.rank), taken))
+    fitting.hands = replace(fitting.hands, parked=on)
     return fitting
 
 

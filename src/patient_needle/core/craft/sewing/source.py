@@ -6,13 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ...geometry.tree import build_tree, closest_points
 from ...model.garment import GarmentShape
 from ...model.mesh import Mesh, Topology, TriangleMap
-from ...model.typed import Points
+from ...model.typed import Points, Vectors
 from .cutting import SewnMesh, held_pairs, metric_of
 from .figure import Figure
 from .laying import Lay
-from .pattern import Pattern
+from .pattern import Pattern, Piece
 
 ASIDE = 0.05  # m between pieces in the UVs
 UNROLLED, GONE = 0.5, 10_000  # m across a piece when places are carried over; the place of a piece that is gone
@@ -50,13 +51,38 @@ class FromPieces:
         names = [piece.name for piece in like.pattern.pieces]
         for index, piece in enumerate(self.pattern.pieces):
             own = cut.of_point == index
-            low, bottom, high, top = piece.outline.bounds
-            share = (cut.points[own] - [low, bottom]) / [max(high - low, 1e-9), max(top - bottom, 1e-9)]
+            share = _shares(piece, cut.points[own])
             number = names.index(piece.name) if piece.name in names else GONE
             places[own] = np.column_stack([share * UNROLLED, np.full(own.sum(), float(number))])
         out = np.zeros((self.mesh.count, 3))
         out[self.mesh.welded[::-1]] = places[::-1]
         return out
+
+    def pose_from(self, former: FromPieces, pose: Points) -> Points:
+        """How a former cut was worn, pose (k, 3) m of its vertices, at the vertices (n, 3) of this one.
+
+        By place within the piece of the same name, as shares of its width and height; what lies beyond the
+        former piece is where its nearest place is. A piece that is new begins where its own surface has it.
+        """
+        cut, old = self.mesh.cut, former.mesh.cut
+        worn = pose[former.mesh.welded]
+        places = self.surface.vertices[self.mesh.welded].copy()
+        names = [piece.name for piece in former.pattern.pieces]
+        for index, piece in enumerate(self.pattern.pieces):
+            if piece.name not in names:
+                continue
+            number = names.index(piece.name)
+            own = cut.of_point == index
+            at = _shares(piece, cut.points[own])
+            triangles = old.triangles[old.piece == number]
+            flat = np.zeros((len(old.points), 3))
+            flat[:, :2] = _shares(former.pattern.pieces[number], old.points)
+            query = np.column_stack([at, np.zeros(len(at))])
+            triangle, weights, _ = closest_points(build_tree(flat, triangles), flat, query)
+            places[own] = np.einsum("ij,ijk->ik", weights, worn[triangles[triangle]])
+        many = np.bincount(self.mesh.welded, minlength=self.mesh.count)
+        welded = [np.bincount(self.mesh.welded, places[:, k], self.mesh.count) / many for k in range(3)]
+        return np.stack(welded, axis=1)
 
     def shape(self, name: str, cut: TriangleMap, topology: Topology) -> GarmentShape:
         """Rest metric from the cut, start and allowed nearness as placed."""
@@ -68,6 +94,12 @@ class FromPieces:
             name, topology, metric_of(self.mesh, topology, self.pattern), placed=points, near=near,
             surface=self.surface, source_face=cut.source_face, directions="down the pieces", basted=held,
         )  # fmt: skip
+
+
+def _shares(piece: Piece, points: Vectors) -> Vectors:
+    """Points (k, 2) m of a piece as shares of its width and height."""
+    low, bottom, high, top = piece.outline.bounds
+    return np.asarray((points - [low, bottom]) / [max(high - low, 1e-9), max(top - bottom, 1e-9)])
 
 
 def source_of_pieces(
