@@ -14,7 +14,7 @@ const UNITS: { unit: NonNullable<PiecesAsk["unit"]>; name: string; mm: number }[
   { unit: "cm", name: "1 cm", mm: 10 },
   { unit: "in", name: "1 inch", mm: 25.4 },
   { unit: "pt", name: "1 point", mm: 25.4 / 72 },
-  { unit: "px", name: "1 pixel of 96 to the inch", mm: 25.4 / 96 },
+  { unit: "px", name: "1 pixel, 1/96 inch", mm: 25.4 / 96 },
 ];
 
 /** Pieces as an SVG drawing, out and in. */

@@ -161,7 +161,7 @@ export class PatternTable {
           path(pen, line.map(to), false);
           pen.strokeStyle = tone;
           pen.lineWidth = one.number === litSeam ? 9 : 5;
-          pen.setLineDash([10, 8]);
+          pen.setLineDash(one.basted ? [3, 11] : [10, 8]);
           pen.stroke();
           pen.setLineDash([]);
         }

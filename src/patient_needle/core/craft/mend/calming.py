@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from scipy import signal
 
-from ...model.tolerances import CALM_LEAST_CUT, CALM_PAD
+from ...model.tolerances import CALM_LEAST_CUT, CALM_LEAVES, CALM_PAD
 from ...model.typed import Matrices, Points, Vectors
 from .footage import Footage
 from .smoothing import carried
@@ -21,7 +21,8 @@ LEAST_HELD = 3  # vertices that tell a frame
 def calmed(footage: Footage, amount: float) -> np.ndarray:
     """Where a calmed take wants its cloth, (f, n, 3) float32 m. amount from 0, as it is, to 1.
 
-    Above 4 Hz the motion keeps half of its amplitude at 0.5 and a quarter at 1.
+    It keeps CALM_LEAVES of its faster motion at 1, the root of that at 0.5. Run again with contact, the demo's
+    skirt then keeps half of its amplitude above 4 Hz at 0.5, and a quarter at 1.
     """
     if amount <= 0.0 or len(footage.points) < 3:
         return footage.points
@@ -31,7 +32,7 @@ def calmed(footage: Footage, amount: float) -> np.ndarray:
         turns, middles = _carrier(points[:, footage.worn.held[span]])
         local = np.einsum("fji,fnj->fni", turns, points - middles[:, None])
         low = low_passed(local.reshape(len(local), -1), footage.rate)
-        kept = 0.25**amount
+        kept = CALM_LEAVES**amount
         quiet = low + kept * (local.reshape(len(local), -1) - low)
         out[:, span] = np.einsum("fij,fnj->fni", turns, quiet.reshape(local.shape)) + middles[:, None]
     return out
