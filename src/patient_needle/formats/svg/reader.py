@@ -211,11 +211,7 @@ def _in_metres(metres: float, *points: svgelements.Point) -> Vectors:
 
 def _bezier(points: Vectors, steps: int) -> Vectors:
     """Places (steps + 1, 2) on a line or cubic curve of control points (2, 2) or (4, 2)."""
-    t = np.linspace(0.0, 1.0, steps + 1)[:, None]
-    if len(points) == 2:
-        return np.asarray((1 - t) * points[0] + t * points[1])
-    a, b, c, d = points
-    return np.asarray((1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t**2 * c + t**3 * d)
+    return _at(points, np.linspace(0.0, 1.0, steps + 1))
 
 
 def _sorted_out(shapes: list[_Shape], size: tuple[float, float], path: Path) -> Drawing:

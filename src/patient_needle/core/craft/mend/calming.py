@@ -22,7 +22,7 @@ def calmed(footage: Footage, amount: float) -> np.ndarray:
     """Where a calmed take wants its cloth, (f, n, 3) float32 m. amount from 0, as it is, to 1.
 
     It keeps CALM_LEAVES of its faster motion at 1, the root of that at 0.5. Run again with contact, the demo's
-    skirt then keeps half of its amplitude above 4 Hz at 0.5, and a quarter at 1.
+    skirt then keeps half of its amplitude above 4 Hz at 0.5, and a little over a third at 1.
     """
     if amount <= 0.0 or len(footage.points) < 3:
         return footage.points
