@@ -66,7 +66,7 @@ def watched(plan: ShotPlan, settled: int, last: int) -> Watched:
     hem = rest[:, 1] < rest[:, 1].min() + 0.03
     points, seen, hang, hung = [], [], 0.0, rest
     for (result,) in inspected(run, run.start(), plan.first_simulated, last):
-        at_waist = _from_waist(rest[held], result.positions, held)
+        at_waist = from_waist(rest[held], result.positions, held)
         if result.frame == settled:
             hang, hung = float(result.positions[hem, 1].mean()), at_waist
         if result.frame > settled:
@@ -108,7 +108,7 @@ def slowly(plan: ShotPlan, last: int) -> tuple[ShotPlan, int, int]:
     return replace(staged, frame_rate=plan.frame_rate / SLOWER, patience=patience), settled, end
 
 
-def _from_waist(rest: np.ndarray, points: np.ndarray, held: np.ndarray) -> np.ndarray:
+def from_waist(rest: np.ndarray, points: np.ndarray, held: np.ndarray) -> np.ndarray:
     """Points as seen by someone who rides on the held vertices."""
     centre = points[held].mean(axis=0)
     turn, _ = Rotation.align_vectors(rest - rest.mean(axis=0), points[held] - centre)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from benchmarks.calm import QUICK, Watched, _from_waist
+from benchmarks.calm import QUICK, Watched, from_waist
 
 RATE, FRAMES, SLOW_AT, QUICK_AT = 24.0, 97, 1.5, 8.0
 
@@ -50,9 +50,7 @@ def test_swing_is_how_far_the_hem_is_from_where_it_hung():
 def test_someone_who_rides_on_the_waist_sees_a_turned_and_carried_garment_stand_still():
     rng = np.random.default_rng(5)
     points, held = rng.normal(size=(9, 3)), np.arange(9) < 4
-    at_rest = _from_waist(points[held], points, held)
+    at_rest = from_waist(points[held], points, held)
     turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
     turn *= np.sign(np.linalg.det(turn))
-    np.testing.assert_allclose(
-        _from_waist(points[held], points @ turn.T + [3, 1, -2], held), at_rest, atol=1e-9
-    )
+    np.testing.assert_allclose(from_waist(points[held], points @ turn.T + [3, 1, -2], held), at_rest, atol=1e-9)
