@@ -78,14 +78,14 @@ def test_a_garment_without_pieces_has_no_drawing(caller, store):
 
 def test_a_seam_is_chosen_by_its_name_as_a_row_of_vertices(caller, shot):
     read = reading(caller, shot)["garments"][SKIRT]
-    assert "front hip right to back hip left" in read["rows"]
+    assert "front, hip right to back, hip left" in read["rows"]
     assert "front" in read["groups"]
     made = read["making"]["sewn"]
     edge = next(e for e in made["pieces"][0]["edges"] if e["name"] == "hip right")
     found = array(
         caller.post(
             f"/api/shots/{shot}/revisions/1/garments/{SKIRT}/chosen",
-            json={"group": "front hip right to back hip left"},
+            json={"group": "front, hip right to back, hip left"},
         )
     )
     assert len(found) == round(edge["length_mm"] / 34) + 1

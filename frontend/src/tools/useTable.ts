@@ -80,10 +80,7 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
           return;
         }
         if (cutting !== null && meant !== null && meant.kind !== "piece" && meant.piece === cutting.piece) {
-          const cut = stepOfCut(making, cutting, meant);
-          set(cut.state);
-          if (cut.change !== null) change(cut.change, `${cutting.piece} cut along a line`);
-          if (cut.wrong) notify(`No straight line leads from there to here within the ${cutting.piece}`, "Choose two places of its outline that see each other", true);
+          followCut(making, cutting, meant, change);
           return;
         }
         set({ chosen: meant });
@@ -131,14 +128,22 @@ function same(a: Meant | null, b: Meant | null): boolean {
   return JSON.stringify(a) === JSON.stringify(b);
 }
 
-/** What choosing a place of the outline does to a cut that is under way. */
-export function stepOfCut(making: SewnMaking, cutting: NonNullable<TableState["cutting"]>, place: OnOutline): { state: Partial<TableState>; change: ((recipe: SewnRecipe) => SewnRecipe) | null; wrong: boolean } {
-  const { piece, from } = cutting;
-  if (from === null) return { state: { cutting: { piece, from: place } }, change: null, wrong: false };
+/** Choose a place of the outline while a piece is being cut: where the cut begins, or where it ends, which cuts. */
+export function followCut(making: SewnMaking, { piece, from }: NonNullable<TableState["cutting"]>, place: OnOutline, keep: (change: (recipe: SewnRecipe) => SewnRecipe, said: string) => void): void {
+  const { set } = useTable.getState();
+  if (from === null) {
+    set({ cutting: { piece, from: place } });
+    return;
+  }
   const lines = new Map(making.pieces.find((one) => one.name === piece)?.edges.map((edge) => [edge.name, edge.line_mm]));
   const plain = { kind: "sewn", pieces: making.pieces, seams: making.seams } as unknown as SewnRecipe;
-  if (cutAlong(plain, piece, from, place, lines) === null) return { state: { cutting: { piece, from: null } }, change: null, wrong: true };
-  return { state: { cutting: null, chosen: { kind: "piece", piece } }, change: (recipe) => cutAlong(recipe, piece, from, place, lines) ?? recipe, wrong: false };
+  if (cutAlong(plain, piece, from, place, lines) === null) {
+    set({ cutting: { piece, from: null } });
+    notify(`No straight line leads from there to here within the ${piece}`, "Choose two places of its outline that see each other", true);
+    return;
+  }
+  set({ cutting: null, chosen: { kind: "piece", piece } });
+  keep((recipe) => cutAlong(recipe, piece, from, place, lines) ?? recipe, `${piece} cut along a line`);
 }
 
 /** The number of the seam that an edge belongs to. */

@@ -51,7 +51,7 @@ from ..formats.registry import list_contents, write_model, write_values
 from ..formats.shot_file.document import ChoiceRecord, Recipe, StrokeRecord
 from ..formats.shot_file.holds import choice_of
 from ..formats.shot_file.maps import stroke_of
-from ..formats.shot_file.sewing import record_of_piece
+from ..formats.shot_file.sewing import records_of_pieces
 from ..formats.svg import drawing_of, read_drawing
 from ..store import blobs, readings, takes
 from ..store.session import Store
@@ -148,7 +148,7 @@ class Answers:
             found = read_drawing(path, unit)
         return Message(
             {
-                "pieces": [record_of_piece(piece).model_dump(mode="json") for piece in found.pieces],
+                "pieces": [one.model_dump(mode="json") for one in records_of_pieces(found.pieces, name)],
                 "notes": list(found.notes), "asks_unit": found.asks_unit,
                 "width": found.size[0], "height": found.size[1],
             }

@@ -14,8 +14,8 @@ from svgpathtools import parse_path
 from patient_needle.core.craft.sewing.blocks import Plain, drafted
 from patient_needle.core.craft.sewing.measures import measured
 from patient_needle.core.craft.sewing.pattern import Line, Notch, Pattern, Piece, Run
-from patient_needle.core.model.errors import FileError, MeshError
-from patient_needle.formats.shot_file.sewing import record_of_piece
+from patient_needle.core.model.errors import FileError, MeshError, ShotError
+from patient_needle.formats.shot_file.sewing import record_of_piece, records_of_pieces
 from patient_needle.formats.svg.reader import read_drawing
 from patient_needle.formats.svg.units import mm_per_unit
 from patient_needle.formats.svg.writer import drawing_of
@@ -152,6 +152,38 @@ def test_small_shapes_are_left_out_and_said_and_shapes_within_are_lines(tmp_path
     assert len(found.pieces[0].lines) == 1
     assert any("smaller than 1 cm2" in note for note in found.notes)
     assert any("on no piece" in note for note in found.notes)
+
+
+def test_a_class_of_somebody_else_makes_no_mark(tmp_path):
+    piece = SQUARE.replace("<path", '<path class="line"')
+    assert len(read_drawing(written(tmp_path, drawing(piece))).pieces) == 1
+
+
+@pytest.mark.parametrize(
+    ("given", "name"),
+    [("a/b\\c", "a b c"), ("&#9; sleeve &#10; left", "sleeve left"), ("前身頃", "前身頃"), ("//", "shape 1")],
+)
+def test_names_become_such_as_a_shot_keeps(given, name, tmp_path):
+    (piece,) = read_drawing(written(tmp_path, drawing(SQUARE.replace('"front"', f'"{given}"')))).pieces
+    assert piece.name == name
+    assert record_of_piece(piece).name == name
+
+
+def test_an_outline_of_more_edges_than_a_shot_keeps_is_refused_in_words(tmp_path):
+    turn = np.linspace(0, 2 * np.pi, 600, endpoint=False)
+    radius = np.where(np.arange(600) % 2, 200.0, 180.0)
+    teeth = " L ".join(
+        f"{300 + r * np.cos(t):.2f},{300 + r * np.sin(t):.2f}" for r, t in zip(radius, turn, strict=True)
+    )
+    found = read_drawing(written(tmp_path, drawing(f'<path id="cog" d="M {teeth} Z"/>')))
+    with pytest.raises(ShotError, match=r"it.svg, piece 'cog': 'runs' cannot be"):
+        records_of_pieces(found.pieces, "it.svg")
+
+
+def test_a_circle_stays_one(tmp_path):
+    (piece,) = read_drawing(written(tmp_path, drawing('<circle cx="300" cy="300" r="200"/>'))).pieces
+    (edge,) = piece.edges.values()
+    np.testing.assert_allclose(np.linalg.norm(edge - [0, 0.2], axis=1), 0.2, rtol=0, atol=2 * TRUE)
 
 
 def test_pieces_of_one_name_get_names_of_their_own(tmp_path):

@@ -18,7 +18,7 @@ const UNITS: { unit: NonNullable<PiecesAsk["unit"]>; name: string; mm: number }[
 ];
 
 /** Pieces as an SVG drawing, out and in. */
-export function DrawingFile({ shot, name, sewn, keep }: { shot: Shot; name: string; sewn: SewnMaking; keep(change: (recipe: SewnRecipe) => SewnRecipe, said: string): void }) {
+export function DrawingFile({ shot, name, sewn, keep }: { shot: Shot; name: string; sewn: SewnMaking; keep(change: (recipe: SewnRecipe) => SewnRecipe, said: string, done?: () => void): void }) {
   const chooser = useRef<HTMLInputElement>(null);
   const [asked, setAsked] = useState<{ file: Uploaded; read: PiecesRead } | null>(null);
   const [busy, setBusy] = useState(false);
@@ -28,11 +28,19 @@ export function DrawingFile({ shot, name, sewn, keep }: { shot: Shot; name: stri
       return;
     }
     setAsked(null);
-    keep((recipe) => withPieces(ownPieces(recipe, sewn), read.pieces).recipe, `${count(read.pieces.length, "piece")} of ${file.name}`);
-    const plain = { kind: "sewn", pieces: sewn.pieces, seams: sewn.seams } as unknown as SewnRecipe;
-    const { replaced, added, lost } = withPieces(plain, read.pieces);
-    const said = [replaced > 0 ? `${replaced} replaced` : "", added > 0 ? `${added} added` : "", lost > 0 ? `${count(lost, "seam")} taken out, since an edge is gone` : "", ...read.notes].filter((one) => one !== "");
-    notify(`${file.name}: ${said.join(", ")}`, added > 0 ? "Say under Hangs where the new pieces hang, and sew their edges" : "");
+    const said = { text: "", remedy: "" };
+    keep(
+      (recipe) => {
+        const made = withPieces(ownPieces(recipe, sewn), read.pieces);
+        const { replaced, added, lost } = made;
+        const parts = [replaced > 0 ? `${replaced} replaced` : "", added > 0 ? `${added} added` : "", lost > 0 ? `${count(lost, "seam")} taken out, since an edge is gone` : "", ...read.notes];
+        said.text = `${file.name}: ${parts.filter((one) => one !== "").join(", ")}`;
+        said.remedy = added > 0 ? "Say under Hangs where the new pieces hang, and sew their edges" : "";
+        return made.recipe;
+      },
+      `${count(read.pieces.length, "piece")} of ${file.name}`,
+      () => { notify(said.text, said.remedy); },
+    );
   };
   const reading = (work: Promise<unknown>) => {
     setBusy(true);
@@ -43,7 +51,7 @@ export function DrawingFile({ shot, name, sewn, keep }: { shot: Shot; name: stri
   };
   return (
     <Section title="As a drawing">
-      <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>Pieces as SVG in true size. A piece of a name that is here takes its place; others come beside. Seams stay here.</Typography>
+      <Typography sx={{ fontSize: 12.5, mb: 0.5 }}>Pieces as SVG in true size. A piece that has the name of one here replaces it; other pieces are added. Seams stay in the shot.</Typography>
       <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.75 }}>
         <Button component="a" size="small" variant="outlined" href={`/api/shots/${shot.id}/revisions/${shot.revision}/garments/${part(name)}/pieces/file`} download>
           Take pieces out

@@ -36,7 +36,7 @@ export function HangMap({ sewn, piece, keep }: { sewn: SewnMaking; piece: PieceR
       {follows.length > 0 && <Typography sx={{ fontSize: 12 }}>It is laid along the cloth that {follows.join(", ")} is sewn to.</Typography>}
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
         <Pick label="Part of the figure" value={part} options={PARTS.map((value) => ({ value, name: value[0]?.toUpperCase() + value.slice(1) }))} keep={(to) => { hang({ part: to as Hang["part"], at_mm: [0, to === "torso" || to.endsWith("leg") ? at[1] : 0] }, `hung on the ${to}`); }} />
-        <Pick label={folds.length > 0 ? "Layer of its left" : "Layer"} value={layer} options={[{ value: "front", name: "Front" }, { value: "back", name: "Back" }]} keep={(to) => { hang({ layer: to as Hang["layer"] }, `hung at the ${to}`); }} />
+        <Pick label={folds.length > 0 ? "Layer of its left part" : "Layer"} value={layer} options={[{ value: "front", name: "Front" }, { value: "back", name: "Back" }]} keep={(to) => { hang({ layer: to as Hang["layer"] }, `hung at the ${to}`); }} />
         <NumberField key={`x ${at[0]}`} label="Across, mm" value={at[0]} low={-100000} high={100000} keep={(x) => { hang({ at_mm: [x, at[1]] }, "hung elsewhere"); }} />
         <NumberField key={`y ${at[1]}`} label="Up, mm" value={at[1]} low={-100000} high={100000} keep={(y) => { hang({ at_mm: [at[0], y] }, "hung elsewhere"); }} />
         <NumberField key={`t ${turn}`} label="Turned, degrees" value={turn} low={-360} high={360} keep={(degrees) => { hang({ turn: degrees }, `turned by ${degrees} degrees`); }} />

@@ -8,9 +8,8 @@ import { addedPoint, anotherPiece, bent, fitSaid, lengthened, type Meant, mirror
 import { count } from "../../domain/words";
 import { openFitting, useFitting } from "../../state/fitting";
 import { refusedAt, useRemake } from "../../state/queries";
-import { notify } from "../../state/room";
 import { useTable } from "../../state/table";
-import { stepOfCut } from "../../tools/useTable";
+import { followCut } from "../../tools/useTable";
 import { FaultNote, Figure, Notes, Panel, Section, Small } from "../../ui/Card";
 import { NumberField, OptionalNumberField } from "../../ui/NumberField";
 import { DrawingFile } from "./DrawingFile";
@@ -23,14 +22,14 @@ interface OfPieces {
   making: Making | null | undefined;
 }
 
-type Change = (change: (recipe: SewnRecipe) => SewnRecipe, said: string) => void;
+type Change = (change: (recipe: SewnRecipe) => SewnRecipe, said: string, done?: () => void) => void;
 
 /** A garment of pieces: its block, the figure's measures, seams, what is chosen on the table, and sewing it. */
 export function SewnPanel({ shot, name, recipe, making }: OfPieces) {
   const remake = useRemake(shot);
   const sewn = making?.sewn ?? null;
-  const keep: Change = (change, said) => {
-    remake.mutate({ garment: name, change: (before) => (before.kind === "sewn" ? change(before) : before), said });
+  const keep: Change = (change, said, done) => {
+    remake.mutate({ garment: name, change: (before) => (before.kind === "sewn" ? change(before) : before), said }, { onSuccess: done });
   };
   return (
     <>
@@ -120,10 +119,7 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
       set({ chosen: meant });
       return;
     }
-    const cut = stepOfCut(sewn, cutting, meant);
-    set(cut.state);
-    if (cut.change !== null) own(cut.change, `${cutting.piece} cut along a line`);
-    if (cut.wrong) notify(`No straight line leads from there to here within the ${cutting.piece}`, "Choose two places of its outline that see each other", true);
+    followCut(sewn, cutting, meant, own);
   };
   const edge = chosen === null || chosen.kind === "piece" ? undefined : piece?.edges.find((one) => one.name === chosen.run);
   const run = piece?.runs.find((one) => one.name === edge?.name);

@@ -62,7 +62,9 @@ def carried(
     records = {one.name: one for one in shot.garments}
     before = records[name].recipe
     records[name] = records[name].model_copy(update={"recipe": recipe})
-    if _is_worn(old.get(name)) and not _is_worn(new.get(name)):
+    if _is_worn(new.get(name)):
+        records[name] = records[name].model_copy(update={"begins": _but_for_present(records[name].begins)})
+    elif _is_worn(old.get(name)):
         records[name] = _from_present(records[name], before)
     for each in old:
         if each in new and old[each].surface.fingerprint != new[each].surface.fingerprint:
@@ -80,11 +82,19 @@ def _is_worn(source: Source | None) -> bool:
     return isinstance(source, FromPieces) and source.is_sewn
 
 
+PRESENT = "before its pieces were changed"
+
+
+def _but_for_present(begins: BeginsRecord | None) -> BeginsRecord | None:
+    """A start pose, unless it was only for sewing on: what is worn again as it was needs none."""
+    return None if begins is not None and begins.take == PRESENT else begins
+
+
 def _from_present(record: GarmentRecord, before: Recipe) -> GarmentRecord:
     """A garment of pieces that were changed, whose sewing can go on from how it was worn by another recipe."""
     if not isinstance(before, SewnRecipe) or before.file is None or not isinstance(record.recipe, SewnRecipe):
         return record
-    begins = BeginsRecord(cache=before.file, recipe=before, take="before its pieces were changed")
+    begins = BeginsRecord(cache=before.file, recipe=before, take=PRESENT)
     return record.model_copy(update={"begins": begins})
 
 

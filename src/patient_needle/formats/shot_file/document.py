@@ -864,12 +864,13 @@ def parse_shot(data: Any, where: str) -> ShotFile:
     try:
         shot = ShotFile.model_validate(data)
     except ValidationError as error:
-        raise _explained(where, error) from None
+        raise explained(where, error) from None
     _check_names(where, shot)
     return shot
 
 
-def _explained(where: str, error: ValidationError) -> ShotError:
+def explained(where: str, error: ValidationError) -> ShotError:
+    """The first thing that is wrong with a record, in words."""
     first = error.errors()[0]
     place = ".".join(str(part) for part in first["loc"])
     if first["type"] == "extra_forbidden":

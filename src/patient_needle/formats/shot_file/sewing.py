@@ -5,8 +5,10 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping
 from pathlib import Path
+from weakref import WeakKeyDictionary
 
 import numpy as np
+from pydantic import ValidationError
 
 from ...core.craft.sewing.blocks import Plain, drafted
 from ...core.craft.sewing.cutting import sewn
@@ -31,12 +33,17 @@ from .document import (
     RunRecord,
     SeamRecord,
     SewnRecipe,
+    explained,
 )
 from .members import AssembledMember
 
+_figures: WeakKeyDictionary[AssembledMember, Figure] = WeakKeyDictionary()
+
 
 def figure_for(member: AssembledMember) -> Figure:
-    """The figure that a garment is sewn round. `CastError` for a member without a skeleton."""
+    """The figure that a garment is sewn round, one for each member. `CastError` without a skeleton."""
+    if (known := _figures.get(member)) is not None:
+        return known
     bare, own = member.bare, member.member
     if not isinstance(bare, SkinnedMotion):
         raise CastError(
@@ -44,7 +51,9 @@ def figure_for(member: AssembledMember) -> Figure:
             remedy="Sew round a character with a skeleton, or make the garment in rings or from a file",
         )
     joints = moved(joint_matrices(bare.skeleton, bare.skeleton.rest)[:, :3, 3], member.placement)
-    return figure_of(own.name, own.motion.rest(), own.cut.triangles, joints, bare.skeleton, bare.skin)
+    made = figure_of(own.name, own.motion.rest(), own.cut.triangles, joints, bare.skeleton, bare.skin)
+    _figures[member] = made
+    return made
 
 
 def measures_of(recipe: SewnRecipe, figure: Figure) -> Measures:
@@ -79,6 +88,17 @@ def piece_of(record: PieceRecord) -> Piece:
         tuple(Line(line.name, tuple(map(_m, line.points_mm))) for line in record.lines),
         tuple(Notch(notch.run, from_mm(notch.along_mm)) for notch in record.notches),
     )  # fmt: skip
+
+
+def records_of_pieces(pieces: tuple[Piece, ...], where: str) -> list[PieceRecord]:
+    """Pieces as the shot file has them; `ShotError` names one that has more to it than a shot keeps."""
+    out = []
+    for piece in pieces:
+        try:
+            out.append(record_of_piece(piece))
+        except ValidationError as error:
+            raise explained(f"{where}, piece '{piece.name}'", error) from None
+    return out
 
 
 def hang_of(record: HangRecord) -> Hang:

@@ -174,7 +174,7 @@ def _shapes(root: ElementTree.Element, metres: float, path: Path) -> Iterator[_S
                 drawn = svgelements.Path(part)
                 segments = tuple(_segments(drawn, metres))
                 if segments:
-                    called = said.get("data-name") or said.get("data-title") or said.get("id")
+                    called = _called(said)
                     ends = segments[0][0] - segments[-1][-1]
                     yield _Shape(
                         called or f"shape {next(numbers)}", segments, bool(np.abs(ends).max() < 1e-6), said
@@ -184,6 +184,17 @@ def _shapes(root: ElementTree.Element, metres: float, path: Path) -> Iterator[_S
             f"a shape in it cannot be read ({type(error).__name__}: {str(error)[:80]})", where=str(path),
             remedy="Export it as plain SVG, with paths",
         ) from error  # fmt: skip
+
+
+def _called(said: dict[str, str]) -> str:
+    """What an element is called, as a name may be: no control character, no slash, 80 letters at most; "" for
+    nothing that can be read.
+    """
+    whole = said.get("data-name") or said.get("data-title") or said.get("id") or ""
+    name = " ".join(
+        "".join(sign if sign.isprintable() and sign not in "/\\" else " " for sign in whole).split()
+    )
+    return name[:80].strip() if any(sign.isalnum() for sign in name[:80]) else ""
 
 
 def _segments(drawn: svgelements.Path, metres: float) -> Iterator[Vectors]:
@@ -216,8 +227,7 @@ def _bezier(points: Vectors, steps: int) -> Vectors:
 
 def _sorted_out(shapes: list[_Shape], size: tuple[float, float], path: Path) -> Drawing:
     """Outlines as pieces, what lies within one as its line; in words, what is neither."""
-    marks = {"line", "notch", "grain"}
-    closed = [s for s in shapes if s.closed and s.said.get("class") not in marks]
+    closed = [s for s in shapes if s.closed and "data-of" not in s.said]  # marks of ours say of what
     rings = [shapely.Polygon(shape.sampled()) for shape in closed]
     small = [ring.area < SMALLEST for ring in rings]
     outer = [
@@ -268,7 +278,7 @@ def _piece(shape: _Shape) -> _Made:
     segments = tuple(points - origin for points in segments)
     runs = _own_runs(shape, segments) or _found_runs(segments)
     hang, grain = _own_hang(shape, {run.name for run in runs})
-    made = Piece(shape.name[:80], runs, hang, grain)
+    made = Piece(shape.name, runs, hang, grain)
     return _Made(made, origin, shapely.Polygon(sampled))
 
 
@@ -386,22 +396,22 @@ def _furthest(points: Vectors, marks: Vectors, line: shapely.LineString) -> tupl
 
 
 def _marked(made: list[_Made], shape: _Shape) -> bool:
-    """Put a mark on the piece that it lies on; False where there is none, True for a grain line too."""
+    """Put a mark on the piece that it lies on; False where there is none. Grain lines of ours are known."""
     said = shape.said
-    if said.get("class") == "grain":
+    kind = said.get("class") if "data-of" in said else "line"
+    if kind == "grain":
         return True
     sampled = shape.sampled()
     for one in made:
-        if "data-of" in said and said["data-of"] != one.piece.name:
+        if said.get("data-of", one.piece.name) != one.piece.name:
             continue
         if not one.outline.buffer(1e-6).contains(shapely.LineString(sampled)):
             continue
-        if said.get("class") == "notch":
+        if kind == "notch":
             return _notched(one, said, sampled[0] - one.origin)
         points = tuple(_place(p) for p in (sampled if _curved(shape) else _corners(shape)) - one.origin)
-        number = len(one.piece.lines) + 1
-        name = said.get("data-name") or said.get("data-title") or said.get("id") or f"line {number}"
-        one.piece = replace(one.piece, lines=(*one.piece.lines, Line(name[:80], points)))
+        name = _called(said) or f"line {len(one.piece.lines) + 1}"
+        one.piece = replace(one.piece, lines=(*one.piece.lines, Line(name, points)))
         return True
     return False
 

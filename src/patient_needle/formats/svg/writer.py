@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from xml.etree import ElementTree
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
-from ...core.craft.sewing.pattern import Pattern, Piece, Place, Run, at_shares
+from ...core.craft.sewing.pattern import Pattern, Piece, Place, Run, at_shares, spline_through
 from ...core.model.typed import Vectors
 from ...core.model.units import to_mm
 from ..shot_file.sewing import record_of_piece
@@ -98,9 +97,8 @@ class _Laid:
 def beziers(run: Run, end: Place) -> Iterator[tuple[Place, Place, Place]]:
     """A smooth run's curve as cubic Béziers, exactly: two handles (x, y) m and the end of each."""
     points = np.array([*run.points, end], float)
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    slope = CubicSpline(along, points, bc_type="natural")(along, 1)
-    third = np.diff(along)[:, None] / 3
+    spline = spline_through(points)
+    slope, third = spline(spline.x, 1), np.diff(spline.x)[:, None] / 3
     first, second = points[:-1] + third * slope[:-1], points[1:] - third * slope[1:]
     for three in zip(first, second, points[1:], strict=True):
         a, b, c = ((float(x), float(y)) for x, y in three)

@@ -107,7 +107,10 @@ def _is_clear(plan: ShotPlan, source: FromPieces, pose: Points | None, beneath: 
     points = np.zeros((closed.count, 3))
     points[place] = pose
     colliders = merged_colliders(plan)
-    others = [(one.mesh.vertices, triangulated(one.mesh).triangles) for one in beneath]
+    others = [
+        (one.mesh.vertices if one.begins is None else one.begins, triangulated(one.mesh).triangles)
+        for one in beneath
+    ]
     others.append((colliders.rest_points(), colliders.triangles))
     if len(self_crossing_pairs(points, closed.triangles)):
         return False

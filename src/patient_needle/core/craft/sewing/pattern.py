@@ -315,13 +315,22 @@ class Pattern:
         yield from enumerate(self.seams, 1)
 
 
+def spline_through(points: Vectors) -> CubicSpline:
+    """The smooth curve through points (q, 2), q at least 2, none on the next, over the length of its chords.
+
+    A natural cubic spline (C. de Boor, A Practical Guide to Splines, 1978).
+    """
+    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    return CubicSpline(along, points, bc_type="natural")
+
+
 def curve_through(points: Vectors) -> Vectors:
     """A smooth line (k, 2) m through points (q, 2), q at least 2, as fine as FINE.
 
-    A natural cubic spline over the length of the chords (C. de Boor, A Practical Guide to Splines, 1978).
+    Places on `spline_through` these.
     """
-    along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
-    spline = CubicSpline(along, points, bc_type="natural")
+    spline = spline_through(points)
+    along = spline.x
     finest = max(2, min(FINEST, MOST_OF_RUN // len(points)))
     steps = [min(finest, max(2, int(np.ceil((b - a) / FINE)))) for a, b in pairwise(along)]
     at = np.concatenate(

@@ -118,7 +118,7 @@ def source_of_pieces(
         across += high - low + ASIDE
     uvs = mesh.cut.points + aside[mesh.cut.of_point]
     rows = {
-        f"{' '.join(seam.one[0])} to {' '.join(seam.other[0])}": vertices
+        f"{', '.join(seam.one[0])} to {', '.join(seam.other[0])}": vertices
         for seam, vertices in zip(pattern.seams, mesh.seams, strict=True)
     }
     surface = Mesh(
