@@ -62,6 +62,7 @@ def figure(broad: float = 1.0, tall: float = 1.0, arms: float = 0.0) -> Figure:
 def sewn_shot(*garments: dict) -> dict:
     """The demo's shot with garments of pieces round the lamplighter, given as records without the rest."""
     document = json.loads((DEMO / "shot.json").read_text())
+    document["cast"][0]["collider"]["leave_out"] = ["head"]  # a collar hangs on the neck
     plain = {"kind": "sewn", "around": "lamplighter"}
     document["garments"] = [
         {"name": one["name"], "recipe": plain | one["recipe"], "fabric": "close twill"} for one in garments

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { PieceReading, SeamReading, SewnRecipe } from "../api/client";
-import { addedPoint, cutAlong, fitSaid, mirrorImage, withPieces, laidOut, lengthened, movedPoint, nearest, notched, otherSide, plainSeam, placeAt, splitAt, under, withoutNotches, withoutPoint } from "./sewing";
+import { addedPoint, bent, cutAlong, fitSaid, mirrorEdge, mirrorImage, placesOf, placesSaid, withLine, withoutLine, withPieces, laidOut, lengthened, movedPoint, nearest, notched, otherSide, plainSeam, placeAt, splitAt, under, withoutNotches, withoutPoint } from "./sewing";
 
 function square(name: string, side: number): PieceReading {
   const corners: [number, number][] = [[-side / 2, 0], [side / 2, 0], [side / 2, side], [-side / 2, side]];
@@ -48,6 +48,40 @@ describe("lines", () => {
 });
 
 describe("edits", () => {
+  it("go to the edge that mirrors one, in its own piece or the piece of the other side", () => {
+    const alone = square("front", 400);
+    expect(mirrorEdge(recipe(alone), "front", "right")).toEqual({ piece: "front", run: "left" });
+    expect(mirrorEdge(recipe(alone), "front", "low")).toEqual({ piece: "front", run: "low" });
+    const added = addedPoint(recipe(alone), "front", "right", alone.edges[1]?.line_mm ?? [], 0.25, true);
+    expect(added.pieces[0]?.runs.map((run) => run.points_mm.length)).toEqual([1, 2, 1, 2]);
+    expect(point(added, 0, 3, 1)).toEqual([-200, 100]);
+    expect(bent(added, "front", "left", true, true).pieces[0]?.runs.map((run) => run.smooth)).toEqual([false, true, false, true]);
+    expect(withoutPoint(added, "front", "left", 1, true).pieces).toEqual(recipe(alone).pieces);
+    expect(splitAt(added, "front", "right", 1, true).pieces[0]?.runs.map((run) => run.name)).toEqual(["low", "right", "right 2", "top", "left", "left 2"]);
+    const twice = addedPoint(recipe(alone), "front", "low", alone.edges[0]?.line_mm ?? [], 0.25, true);
+    expect(twice.pieces[0]?.runs[0]?.points_mm).toEqual([[-200, 0], [-100, 0], [100, 0]]);
+    const pair = recipe(square("sleeve left", 400), square("sleeve right", 400));
+    expect(mirrorEdge(pair, "sleeve left", "right")).toEqual({ piece: "sleeve right", run: "left" });
+    expect(mirrorEdge(movedPoint(pair, { piece: "sleeve left", run: "right", at: 0 }, [240, 0], false), "sleeve left", "right")).toBeNull();
+  });
+
+  it("draw a line within a piece and its image, and nothing outside", () => {
+    const made = withLine(recipe(square("front", 400)), "front", [[50, 100], [120, 300]], true);
+    expect(made?.pieces[0]?.lines).toEqual([{ name: "line", points_mm: [[50, 100], [120, 300]] }, { name: "line 2", points_mm: [[-50, 100], [-120, 300]] }]);
+    expect(withLine(recipe(square("front", 400)), "front", [[50, 100], [320, 300]], true)).toBeNull();
+    expect(withLine(recipe(square("front", 400)), "front", [[50, 100]], true)).toBeNull();
+    expect(made === null ? null : withoutLine(made, "front", "line").pieces[0]?.lines).toHaveLength(1);
+    const pair = withLine(recipe(square("sleeve left", 400), square("sleeve right", 400)), "sleeve left", [[-50, 100], [120, 300]], true);
+    expect(pair?.pieces[1]?.lines[0]?.points_mm).toEqual([[50, 100], [-120, 300]]);
+  });
+
+  it("read a line's points as they are typed", () => {
+    expect(placesOf("-10 20, 30.5 40")).toEqual([[-10, 20], [30.5, 40]]);
+    expect(placesOf(placesSaid([[1, 2], [3, 4], [5, 6.25]]))).toEqual([[1, 2], [3, 4], [5, 6.3]]);
+    expect(placesOf("10 20")).toBeNull();
+    expect(placesOf("10 20, thirty 40")).toBeNull();
+  });
+
   it("move what mirrors a point, in its own piece or the piece of the other side", () => {
     const alone = movedPoint(recipe(square("front", 400)), { piece: "front", run: "low", at: 0 }, [-220, -10], true);
     expect(point(alone, 0, 0)).toEqual([-220, -10]);
@@ -66,22 +100,22 @@ describe("edits", () => {
 
   it("put a point on an edge where it was pressed, and take it out again", () => {
     const piece = square("a", 400);
-    const made = addedPoint(recipe(piece), "a", "low", piece.edges[0]?.line_mm ?? [], 0.25);
+    const made = addedPoint(recipe(piece), "a", "low", piece.edges[0]?.line_mm ?? [], 0.25, false);
     expect(made.pieces[0]?.runs[0]?.points_mm).toEqual([[-200, 0], [-100, 0]]);
-    expect(withoutPoint(made, "a", "low", 1).pieces[0]?.runs[0]?.points_mm).toEqual([[-200, 0]]);
-    expect(withoutPoint(made, "a", "low", 0)).toBe(made);
+    expect(withoutPoint(made, "a", "low", 1, false).pieces[0]?.runs[0]?.points_mm).toEqual([[-200, 0]]);
+    expect(withoutPoint(made, "a", "low", 0, true)).toBe(made);
   });
 
   it("split an edge, and its seams take both in the order in which they run", () => {
     const piece = square("a", 400);
-    const seamed = { ...addedPoint(recipe(piece, square("b", 400)), "a", "low", piece.edges[0]?.line_mm ?? [], 0.5), seams: [plainSeam([["b", "top"]], [["a", "low"]])] };
-    const made = splitAt(seamed, "a", "low", 1);
+    const seamed = { ...addedPoint(recipe(piece, square("b", 400)), "a", "low", piece.edges[0]?.line_mm ?? [], 0.5, true), seams: [plainSeam([["b", "top"]], [["a", "low"]])] };
+    const made = splitAt(seamed, "a", "low", 1, true);
     expect(made.pieces[0]?.runs.map((run) => run.name)).toEqual(["low", "low 2", "right", "top", "left"]);
     expect(made.seams[0]?.other).toEqual([["a", "low 2"], ["a", "low"]]);
   });
 
   it("give a straight edge another length by moving its end, and what mirrors it", () => {
-    const made = lengthened(recipe(square("left panel", 400)), "left panel", "right", 450);
+    const made = lengthened(recipe(square("left panel", 400)), "left panel", "right", 450, true);
     expect(point(made, 0, 2)).toEqual([200, 450]);
     expect(point(made, 0, 3)).toEqual([-200, 450]);
   });

@@ -180,8 +180,38 @@ export function movedPoint(recipe: SewnRecipe, meant: { piece: string; run: stri
   };
 }
 
-/** The recipe with a point more on an edge. */
-export function addedPoint(recipe: SewnRecipe, piece: string, run: string, line: readonly Spot[], share: number): SewnRecipe {
+/** The edge that mirrors an edge, in its own piece or in the piece of the other side; null where none does. */
+export function mirrorEdge(recipe: SewnRecipe, piece: string, run: string): { piece: string; run: string } | null {
+  const line = cornersOf(recipe, piece, run);
+  const twin = otherSide(piece);
+  const there = recipe.pieces.find((one) => one.name === twin) ?? recipe.pieces.find((one) => one.name === piece);
+  if (line === null || there === undefined) return null;
+  const image = line.map(([x, y]): Spot => [-x, y]).reverse();
+  const found = there.runs.find((one) => {
+    const other = cornersOf(recipe, there.name, one.name);
+    return other !== null && other.length === image.length && other.every(([x, y], k) => Math.hypot(x - (image[k]?.[0] ?? Infinity), y - (image[k]?.[1] ?? Infinity)) < SAME);
+  });
+  return found === undefined ? null : { piece: there.name, run: found.name };
+}
+
+/** The points of an edge and the corner that it ends in. */
+function cornersOf(recipe: SewnRecipe, piece: string, run: string): Spot[] | null {
+  const own = recipe.pieces.find((one) => one.name === piece);
+  const at = own?.runs.findIndex((one) => one.name === run) ?? -1;
+  const after = own?.runs[(at + 1) % own.runs.length]?.points_mm[0];
+  return own === undefined || at < 0 || after === undefined ? null : [...(own.runs[at]?.points_mm ?? []), after];
+}
+
+/** The recipe with a point more on an edge, and on the edge that mirrors it. */
+export function addedPoint(recipe: SewnRecipe, piece: string, run: string, line: readonly Spot[], share: number, mirrored: boolean): SewnRecipe {
+  const twin = mirrored ? mirrorEdge(recipe, piece, run) : null;
+  const made = withPoint(recipe, piece, run, line, share);
+  const itself = twin?.piece === piece && twin.run === run;
+  if (twin === null || (itself && Math.abs(share - 0.5) < 0.02)) return made;
+  return withPoint(made, twin.piece, twin.run, line.map(([x, y]): Spot => [-x, y]).reverse(), 1 - share);
+}
+
+function withPoint(recipe: SewnRecipe, piece: string, run: string, line: readonly Spot[], share: number): SewnRecipe {
   const place = placeAt(line, share);
   return withRun(recipe, piece, run, (points, after) => {
     const whole = [...points, after];
@@ -193,18 +223,32 @@ export function addedPoint(recipe: SewnRecipe, piece: string, run: string, line:
   });
 }
 
-/** The recipe without a point; the first of an edge is a corner and stays. */
-export function withoutPoint(recipe: SewnRecipe, piece: string, run: string, at: number): SewnRecipe {
-  return at === 0 ? recipe : withRun(recipe, piece, run, (points) => points.filter((_, k) => k !== at));
+/** The recipe without a point and what mirrors it; the first of an edge is a corner and stays. */
+export function withoutPoint(recipe: SewnRecipe, piece: string, run: string, at: number, mirrored: boolean): SewnRecipe {
+  if (at === 0) return recipe;
+  const twin = mirrored ? mirrorEdge(recipe, piece, run) : null;
+  const other = (cornersOf(recipe, piece, run)?.length ?? 0) - 1 - at;
+  const itself = twin?.piece === piece && twin.run === run;
+  const made = withRun(recipe, piece, run, (points) => points.filter((_, k) => k !== at && !(itself && k === other)));
+  return twin === null || itself ? made : withRun(made, twin.piece, twin.run, (points) => points.filter((_, k) => k !== other));
 }
 
-/** The recipe with an edge straight from point to point, or a curve through them. */
-export function bent(recipe: SewnRecipe, piece: string, run: string, smooth: boolean): SewnRecipe {
-  return { ...recipe, pieces: recipe.pieces.map((one) => (one.name === piece ? { ...one, runs: one.runs.map((edge) => (edge.name === run ? { ...edge, smooth } : edge)) } : one)) };
+/** The recipe with an edge, and the one that mirrors it, straight from point to point, or a curve through them. */
+export function bent(recipe: SewnRecipe, piece: string, run: string, smooth: boolean, mirrored: boolean): SewnRecipe {
+  const twin = mirrored ? mirrorEdge(recipe, piece, run) : null;
+  const meant = (name: string, edge: string) => (name === piece && edge === run) || (name === twin?.piece && edge === twin.run);
+  return { ...recipe, pieces: recipe.pieces.map((one) => ({ ...one, runs: one.runs.map((edge) => (meant(one.name, edge.name) ? { ...edge, smooth } : edge)) })) };
 }
 
-/** The recipe with an edge cut in two at one of its points; seams of it take both. */
-export function splitAt(recipe: SewnRecipe, piece: string, run: string, at: number): SewnRecipe {
+/** The recipe with an edge cut in two at one of its points, and the edge that mirrors it too; seams take both. */
+export function splitAt(recipe: SewnRecipe, piece: string, run: string, at: number, mirrored: boolean): SewnRecipe {
+  const twin = mirrored ? mirrorEdge(recipe, piece, run) : null;
+  const other = (cornersOf(recipe, piece, run)?.length ?? 0) - 1 - at;
+  const made = splitOnce(recipe, piece, run, at);
+  return twin === null || (twin.piece === piece && twin.run === run) ? made : splitOnce(made, twin.piece, twin.run, other);
+}
+
+function splitOnce(recipe: SewnRecipe, piece: string, run: string, at: number): SewnRecipe {
   const own = recipe.pieces.find((one) => one.name === piece);
   const edge = own?.runs.find((one) => one.name === run);
   if (own === undefined || edge === undefined || at <= 0 || at >= edge.points_mm.length) return recipe;
@@ -227,7 +271,7 @@ export function splitAt(recipe: SewnRecipe, piece: string, run: string, at: numb
 }
 
 /** The recipe with a straight edge of another length: its end moves along it. */
-export function lengthened(recipe: SewnRecipe, piece: string, run: string, length: number): SewnRecipe {
+export function lengthened(recipe: SewnRecipe, piece: string, run: string, length: number, mirrored: boolean): SewnRecipe {
   const own = recipe.pieces.find((one) => one.name === piece);
   const at = own?.runs.findIndex((one) => one.name === run) ?? -1;
   const edge = own?.runs[at];
@@ -240,7 +284,7 @@ export function lengthened(recipe: SewnRecipe, piece: string, run: string, lengt
   const grown = (last + length - size) / Math.max(last, 1e-6);
   if (grown <= 0.02) return recipe;
   const to: Spot = [round(first[0] + grown * (end[0] - first[0])), round(first[1] + grown * (end[1] - first[1]))];
-  return movedPoint(recipe, { piece, run: after.name, at: 0 }, to, true);
+  return movedPoint(recipe, { piece, run: after.name, at: 0 }, to, mirrored);
 }
 
 function withRun(recipe: SewnRecipe, piece: string, run: string, change: (points: [number, number][], after: Spot) => [number, number][]): SewnRecipe {
@@ -430,7 +474,7 @@ function cornerAt(recipe: SewnRecipe, name: string, spot: Spot): { recipe: SewnR
     const at = run.points_mm.findIndex((point) => Math.hypot(point[0] - spot[0], point[1] - spot[1]) < 1);
     if (at === 0) return { recipe, run: run.name };
     if (at < 0) continue;
-    const split = splitAt(recipe, name, run.name, at);
+    const split = splitAt(recipe, name, run.name, at, false);
     const runs = split.pieces.find((piece) => piece.name === name)?.runs ?? [];
     const after = runs[runs.findIndex((one) => one.name === run.name) + 1];
     return after === undefined ? null : { recipe: split, run: after.name };
@@ -490,4 +534,43 @@ export function notched(recipe: SewnRecipe, name: string, run: string, share: nu
 /** The recipe without the notches of an edge. */
 export function withoutNotches(recipe: SewnRecipe, name: string, run: string): SewnRecipe {
   return withPiece(recipe, name, (piece) => ({ ...piece, notches: piece.notches.filter((notch) => notch.run !== run) }));
+}
+
+/** The recipe with a line drawn within a piece; its image too where the other side has a piece, or where it lies
+ * wholly on one side of a piece. Null where it leaves the piece. */
+export function withLine(recipe: SewnRecipe, name: string, points: readonly Spot[], mirrored: boolean): SewnRecipe | null {
+  const own = recipe.pieces.find((piece) => piece.name === name);
+  if (own === undefined || points.length < 2 || !lineWithin(own, points)) return null;
+  const made = withPiece(recipe, name, (piece) => lined(piece, points));
+  const sides = points.map(([x]) => Math.sign(x));
+  const there = recipe.pieces.find((piece) => piece.name === otherSide(name)) ?? (sides.every((side) => side === sides[0] && side !== 0) ? own : undefined);
+  const image = points.map(([x, y]): Spot => [x === 0 ? 0 : -x, y]);
+  if (!mirrored || there === undefined || !lineWithin(there, image)) return made;
+  return withPiece(made, there.name, (piece) => lined(piece, image));
+}
+
+function lined(piece: PieceRecord, points: readonly Spot[]): PieceRecord {
+  const line = { name: freeName("line", piece.lines.map((one) => one.name)), points_mm: points.map(([x, y]): [number, number] => [round(x), round(y)]) };
+  return { ...piece, lines: [...piece.lines, line] };
+}
+
+function lineWithin(piece: PieceRecord, points: readonly Spot[]): boolean {
+  const outline = piece.runs.flatMap((run) => run.points_mm);
+  return points.slice(1).every((point, k) => leadsWithin(outline, points[k] ?? point, point));
+}
+
+/** The recipe without a line of a piece. */
+export function withoutLine(recipe: SewnRecipe, name: string, line: string): SewnRecipe {
+  return withPiece(recipe, name, (piece) => ({ ...piece, lines: piece.lines.filter((one) => one.name !== line) }));
+}
+
+/** Places as they are typed, "x y" with commas between them; null where that cannot be read. */
+export function placesOf(text: string): Spot[] | null {
+  const places = text.split(/[,;]/).map((one) => one.trim().split(/\s+/).map(Number));
+  return places.length >= 2 && places.every((place) => place.length === 2 && place.every(Number.isFinite)) ? places.map(([x, y]): Spot => [x ?? 0, y ?? 0]) : null;
+}
+
+/** The same in the other direction. */
+export function placesSaid(points: readonly Spot[]): string {
+  return points.map(([x, y]) => `${round(x)} ${round(y)}`).join(", ");
 }

@@ -1,6 +1,6 @@
 /** What is meant, chosen and lit of the pattern on the table. */
 import { create } from "zustand";
-import type { Meant, OnOutline } from "../domain/sewing";
+import type { Meant, OnOutline, Spot } from "../domain/sewing";
 
 export interface TableState {
   lit: Meant | null;
@@ -11,6 +11,8 @@ export interface TableState {
   sewing: readonly [string, string] | null;
   /** The piece that is being cut along a line, and where the line begins once that is chosen. */
   cutting: { piece: string; from: OnOutline | null } | null;
+  /** The piece that a line is being drawn on, and its points so far, mm. */
+  lining: { piece: string; points: readonly Spot[] } | null;
   /** The measure whose tape is shown on the figure; "all" for every one. */
   measure: string | null;
   /** Whether what mirrors a point moves with it. */
@@ -18,4 +20,4 @@ export interface TableState {
   set(change: Partial<Omit<TableState, "set">>): void;
 }
 
-export const useTable = create<TableState>((set) => ({ lit: null, chosen: null, seam: null, sewing: null, cutting: null, measure: null, mirrored: true, set }));
+export const useTable = create<TableState>((set) => ({ lit: null, chosen: null, seam: null, sewing: null, cutting: null, lining: null, measure: null, mirrored: true, set }));

@@ -8,6 +8,12 @@ export interface TableHost {
   under(place: Spot): Meant | null;
   light(meant: Meant | null): void;
   choose(meant: Meant | null): void;
+  /** Take a press at a place as the next point of a line that is being drawn; false while none is. */
+  draw(place: Spot): boolean;
+  /** Show that line as it would go on to a place; false while none is drawn. */
+  lead(place: Spot): boolean;
+  /** Forget the line that is being drawn. */
+  drop(): void;
   /** Show a point moved by so much. */
   show(point: Extract<Meant, { kind: "point" }>, by: Spot): void;
   keep(point: Extract<Meant, { kind: "point" }>, by: Spot): void;
@@ -30,6 +36,7 @@ export class TableTool implements Tool {
   press({ x, y }: Touch): boolean {
     const place = this.host?.at(x, y) ?? null;
     if (this.host === null || place === null) return false;
+    if (this.host.draw(place)) return true;
     const meant = this.host.under(place);
     this.host.choose(meant);
     if (meant === null) return false;
@@ -47,6 +54,7 @@ export class TableTool implements Tool {
     if (host === null) return;
     const place = host.at(x, y);
     if (drag === null) {
+      if (place !== null && host.lead(place)) return;
       host.light(place === null ? null : host.under(place));
       return;
     }
@@ -68,5 +76,6 @@ export class TableTool implements Tool {
     const { drag } = this;
     this.drag = null;
     if (drag !== null) this.host?.show(drag.point, [0, 0]);
+    else this.host?.drop();
   }
 }

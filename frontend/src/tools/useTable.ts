@@ -2,7 +2,7 @@
 import { useEffect, useMemo, useRef } from "react";
 import type { Reading, SewnMaking, SewnRecipe, Shot } from "../api/client";
 import { cutByGarment } from "../domain/fitting";
-import { addedPoint, cutAlong, laidOut, type Meant, movedPoint, type OnOutline, ownPieces, plainSeam, type Spot, type Table, under } from "../domain/sewing";
+import { addedPoint, cutAlong, laidOut, type Meant, movedPoint, type OnOutline, ownPieces, plainSeam, type Spot, type Table, under, withLine } from "../domain/sewing";
 import type { Scenery } from "../stage/scenery";
 import type { Stage } from "../stage/stage";
 import { watch } from "../state/fitting";
@@ -20,7 +20,7 @@ export function sewnAtHand(shot: Shot, reading: Reading | undefined, garment: st
 
 export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot: Shot, reading: Reading | undefined, garment: string | null): TableTool | null {
   const active = useRoom((room) => room.bench === "wardrobe");
-  const { lit, chosen, seam, sewing, cutting, mirrored, set } = useTable();
+  const { lit, chosen, seam, sewing, cutting, lining, mirrored, set } = useTable();
   const tool = useMemo(() => new TableTool(), []);
   const remake = useRemake(shot);
   const sewn = sewnAtHand(shot, reading, garment);
@@ -32,12 +32,12 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
   const table = useMemo(() => (making === null ? null : laidOut(making.pieces)), [making]);
 
   useEffect(() => {
-    set({ lit: null, chosen: null, seam: null, sewing: null, cutting: null });
+    set({ lit: null, chosen: null, seam: null, sewing: null, cutting: null, lining: null });
   }, [garment, set]);
 
   useEffect(() => {
-    stage?.showTable(making === null || table === null ? null : { table, seams: making.seams, lit, chosen, seam });
-  }, [stage, making, table, lit, chosen, seam]);
+    stage?.showTable(making === null || table === null ? null : { table, seams: making.seams, lit, chosen, seam, line: lining });
+  }, [stage, making, table, lit, chosen, seam, lining]);
 
   useEffect(() => {
     if (stage === null || scenery === null || garment === null) return;
@@ -61,7 +61,7 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
         { garment, change: (before) => (before.kind === "sewn" ? by(ownPieces(before, making)) : before), said },
         {
           onError: () => {
-            stage.showTable({ table, seams: making.seams, lit: null, chosen: null, seam: null });
+            stage.showTable({ table, seams: making.seams, lit: null, chosen: null, seam: null, line: null });
           },
         },
       );
@@ -85,8 +85,25 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
         }
         set({ chosen: meant });
       },
+      draw: (place) => {
+        if (lining === null) return false;
+        const spot = within(table, lining.piece, place);
+        const last = lining.points.at(-1);
+        if (last === undefined || Math.hypot(spot[0] - last[0], spot[1] - last[1]) > ENDS) set({ lining: { ...lining, points: [...lining.points, spot] } });
+        else keepLine(making, lining, mirrored, change);
+        return true;
+      },
+      lead: (place) => {
+        if (lining === null) return false;
+        const line = { ...lining, points: [...lining.points, within(table, lining.piece, place)] };
+        stage.showTable({ table, seams: making.seams, lit, chosen, seam, line });
+        return true;
+      },
+      drop: () => {
+        if (lining !== null) set({ lining: null });
+      },
       show: (point, by) => {
-        stage.showTable({ table: shifted(table, point, by, mirrored), seams: making.seams, lit: point, chosen, seam: null });
+        stage.showTable({ table: shifted(table, point, by, mirrored), seams: making.seams, lit: point, chosen, seam: null, line: null });
       },
       keep: (point, by) => {
         const from = making.pieces.find((one) => one.name === point.piece)?.runs.find((one) => one.name === point.run)?.points_mm[point.at];
@@ -95,7 +112,7 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
       },
       add: (edge) => {
         const line = making.pieces.find((one) => one.name === edge.piece)?.edges.find((one) => one.name === edge.run)?.line_mm;
-        if (line !== undefined) change((recipe) => addedPoint(recipe, edge.piece, edge.run, line, edge.share), `a point on the ${edge.piece}'s ${edge.run}`);
+        if (line !== undefined) change((recipe) => addedPoint(recipe, edge.piece, edge.run, line, edge.share, mirrored), `a point on the ${edge.piece}'s ${edge.run}`);
       },
     };
   });
@@ -122,6 +139,27 @@ export function useTableTool(stage: Stage | null, scenery: Scenery | null, shot:
   }, [active, stage, scenery]);
 
   return making === null ? null : tool;
+}
+
+const ENDS = 12; // mm from its last point within which a press ends a line
+const FINE = 5; // mm that its points snap to
+
+/** A place of the table in the frame of a piece that lies on it. */
+function within(table: Table, piece: string, [x, y]: Spot): Spot {
+  const by = table.lying.find((one) => one.piece.name === piece)?.by ?? [0, 0];
+  return [Math.round((x - by[0]) / FINE) * FINE, Math.round((y - by[1]) / FINE) * FINE];
+}
+
+/** Keep a line that was drawn on a piece. */
+export function keepLine(making: SewnMaking, { piece, points }: NonNullable<TableState["lining"]>, mirrored: boolean, keep: (change: (recipe: SewnRecipe) => SewnRecipe, said: string) => void): void {
+  const plain = { kind: "sewn", pieces: making.pieces, seams: making.seams } as unknown as SewnRecipe;
+  if (withLine(plain, piece, points, mirrored) === null) {
+    notify(`That line is no line within the ${piece}`, "Draw it through two places or more, all of it inside the outline", true);
+    useTable.getState().set({ lining: { piece, points: [] } });
+    return;
+  }
+  useTable.getState().set({ lining: null });
+  keep((recipe) => withLine(recipe, piece, points, mirrored) ?? recipe, `a line on the ${piece}`);
 }
 
 function same(a: Meant | null, b: Meant | null): boolean {

@@ -14,6 +14,7 @@ import { FaultNote, Figure, Notes, Panel, Section, Small } from "../../ui/Card";
 import { NumberField, OptionalNumberField } from "../../ui/NumberField";
 import { DrawingFile } from "./DrawingFile";
 import { HangMap } from "./HangMap";
+import { InnerLines } from "./InnerLines";
 
 interface OfPieces {
   shot: Shot;
@@ -143,7 +144,7 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
                 <Small label="Copy it, mirrored, to the other side" act={() => { own((recipe) => mirrorImage(recipe, piece.name), `${piece.name} mirrored`); }}>
                   Mirror image
                 </Small>
-                <Small label="Cut it along a line" pressed={cutting !== null} act={() => { set({ cutting: cutting === null ? { piece: piece.name, from: null } : null }); }}>
+                <Small label="Cut it along a line" pressed={cutting !== null} act={() => { set({ lining: null, cutting: cutting === null ? { piece: piece.name, from: null } : null }); }}>
                   Cut along a line
                 </Small>
                 <Small label="Take this piece out" off={sewn.pieces.length < 2} act={() => { set({ chosen: null }); own((recipe) => withoutPiece(recipe, piece.name), `${piece.name} taken out`); }}>
@@ -163,19 +164,20 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
                 ))}
               </Box>
               <NumberField key={`grain ${piece.grain}`} label="Grain, degrees from upright" value={piece.grain} low={-360} high={360} keep={(grain) => { own((recipe) => withPiece(recipe, piece.name, (one) => ({ ...one, grain })), `${piece.name}, grain ${grain} degrees`); }} />
+              <InnerLines sewn={sewn} piece={piece} keep={own} />
               <HangMap sewn={sewn} piece={piece} keep={keep} />
             </>
           )}
           {edge !== undefined && run !== undefined && (
             <>
               <Typography sx={{ fontSize: 12.5, fontWeight: 600, mt: 0.75 }}>{edge.name}</Typography>
-              <NumberField key={edge.length_mm} label="Length, mm" value={Math.round(edge.length_mm * 10) / 10} low={5} high={10000} keep={(length) => { own((recipe) => lengthened(recipe, piece.name, edge.name, length), `${piece.name}, ${edge.name} ${length} mm long`); }} />
+              <NumberField key={edge.length_mm} label="Length, mm" value={Math.round(edge.length_mm * 10) / 10} low={5} high={10000} keep={(length) => { own((recipe) => lengthened(recipe, piece.name, edge.name, length, mirrored), `${piece.name}, ${edge.name} ${length} mm long`); }} />
               <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.5 }}>
-                <Small label="Bend this edge" pressed={run.smooth} off={run.points_mm.length < 2 && !run.smooth} act={() => { own((recipe) => bent(recipe, piece.name, edge.name, !run.smooth), `${piece.name}, ${edge.name} ${run.smooth ? "straight" : "bent"}`); }}>
+                <Small label="Bend this edge" pressed={run.smooth} off={run.points_mm.length < 2 && !run.smooth} act={() => { own((recipe) => bent(recipe, piece.name, edge.name, !run.smooth, mirrored), `${piece.name}, ${edge.name} ${run.smooth ? "straight" : "bent"}`); }}>
                   Bent
                 </Small>
                 {chosen?.kind === "edge" && (
-                  <Small label="Put a point on it" act={() => { own((recipe) => addedPoint(recipe, piece.name, edge.name, edge.line_mm, chosen.share), `a point on the ${piece.name}'s ${edge.name}`); }}>
+                  <Small label="Put a point on it" act={() => { own((recipe) => addedPoint(recipe, piece.name, edge.name, edge.line_mm, chosen.share, mirrored), `a point on the ${piece.name}'s ${edge.name}`); }}>
                     Add a point
                   </Small>
                 )}
@@ -196,10 +198,10 @@ function OnTable({ sewn, keep }: { sewn: SewnMaking; keep: Change }) {
                 )}
                 {chosen?.kind === "point" && chosen.at > 0 && (
                   <>
-                    <Small label="Take this point out" act={() => { set({ chosen: { kind: "edge", piece: piece.name, run: edge.name, share: 0.5 } }); own((recipe) => withoutPoint(recipe, piece.name, edge.name, chosen.at), `a point of the ${piece.name} taken out`); }}>
+                    <Small label="Take this point out" act={() => { set({ chosen: { kind: "edge", piece: piece.name, run: edge.name, share: 0.5 } }); own((recipe) => withoutPoint(recipe, piece.name, edge.name, chosen.at, mirrored), `a point of the ${piece.name} taken out`); }}>
                       Take out
                     </Small>
-                    <Small label="Split the edge at this point" act={() => { set({ chosen: { kind: "piece", piece: piece.name } }); own((recipe) => splitAt(recipe, piece.name, edge.name, chosen.at), `${piece.name}, ${edge.name} split`); }}>
+                    <Small label="Split the edge at this point" act={() => { set({ chosen: { kind: "piece", piece: piece.name } }); own((recipe) => splitAt(recipe, piece.name, edge.name, chosen.at, mirrored), `${piece.name}, ${edge.name} split`); }}>
                       Split here
                     </Small>
                   </>

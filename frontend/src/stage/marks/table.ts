@@ -11,6 +11,8 @@ export interface ShownTable {
   chosen: Meant | null;
   /** The seam that is lit, by its number. */
   seam: number | null;
+  /** A line that is being drawn on a piece, mm. */
+  line: { piece: string; points: readonly Spot[] } | null;
 }
 
 const TILT = 0.62; // radians that the table leans towards the viewer
@@ -95,7 +97,7 @@ export class PatternTable {
     this.group.add(leaning);
   }
 
-  private draw({ table, seams, lit, chosen, seam: litSeam }: ShownTable): void {
+  private draw({ table, seams, lit, chosen, seam: litSeam, line: drawn }: ShownTable): void {
     const pen = this.canvas.getContext("2d");
     if (pen === null) return;
     const { width, height } = this.canvas;
@@ -156,8 +158,8 @@ export class PatternTable {
     for (const one of seams) {
       const tone = one.warning === "" ? INK.seam : INK.wrong;
       for (const side of [one.one, one.other]) {
-        const drawn = side.map(([piece, run]) => ({ line: lines.get(`${piece}\n${run}`) ?? [], middle: middles.get(piece) ?? ([0, 0] as Spot) }));
-        for (const { line } of drawn) {
+        const edges = side.map(([piece, run]) => ({ line: lines.get(`${piece}\n${run}`) ?? [], middle: middles.get(piece) ?? ([0, 0] as Spot) }));
+        for (const { line } of edges) {
           path(pen, line.map(to), false);
           pen.strokeStyle = tone;
           pen.lineWidth = one.number === litSeam ? 9 : 5;
@@ -165,7 +167,7 @@ export class PatternTable {
           pen.stroke();
           pen.setLineDash([]);
         }
-        const first = drawn[0];
+        const first = edges[0];
         if (first === undefined || first.line.length < 2) continue;
         const place = placeAt(first.line, 0.5);
         const inward: Spot = [first.middle[0] - place[0], first.middle[1] - place[1]];
@@ -197,6 +199,15 @@ export class PatternTable {
           dot(pen, place, on ? 8 : near ? 7 : at === 0 ? 5 : 3.5, at === 0 ? INK.chalk : "#e9dfc2");
         }
       }
+    }
+    const under = table.lying.find(({ piece }) => piece.name === drawn?.piece);
+    if (drawn !== null && under !== undefined) {
+      const places = drawn.points.map(([x, y]) => to([x + under.by[0], y + under.by[1]]));
+      path(pen, places, false);
+      pen.strokeStyle = "#ffe9a8";
+      pen.lineWidth = 4;
+      pen.stroke();
+      for (const place of places) dot(pen, place, 6, "#ffe9a8");
     }
     const map = (this.paper?.material as MeshBasicMaterial | undefined)?.map;
     if (map != null) map.needsUpdate = true;

@@ -196,7 +196,7 @@ GATHER_MOST = 3.0  # cloth over the edge that it is sewn to, at most
 GATHER_FROM = 1.03  # from here on a sewn edge counts as gathered
 SEWN_MOST_VERTICES = 100_000
 SEW_STILL, SEW_GROW, SEW_BACK = 6, 20, 8  # steps on the thin figure, while it grows, while its limbs return
-SEW_DRAG, SEW_FALL_DRAG = 10.0, 1.5  # kg/(m2 s), air that calms the cloth before and while it falls
+SEW_DRAG = 10.0  # kg/(m2 s), air that calms the cloth before it falls
 SEW_REST, SEW_MOST = 0.5e-3, 96  # m from rest at which it is sewn; steps of falling at most
 
 

@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from patient_needle.core.contact.intersections import crossing_pairs
+from patient_needle.core.craft.cast.colliders import merged_colliders
 from patient_needle.core.craft.drape.sewing import judged, sewing_of, sewing_plan, unsewn
 from patient_needle.core.craft.inspect.checks import check_plan
 from patient_needle.core.model.errors import CastError, ShotError, StartError
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import parse_shot, read_shot_file
-from tests.sewing import DEMO, sewing, sewn_shot
+from tests.sewing import DEMO, figure, sewing, sewn_shot
 
 SKIRT = {
     "name": "skirt",
@@ -74,9 +76,28 @@ class TestAfterAChange:
         assert np.linalg.norm(fitting.state.positions - before, axis=1).max() > 0.005
         assert judged(fitting, plan.garments[0].source, "skirt").p99 < 0.3
 
+    def test_a_finer_mesh_goes_on_too_though_it_cuts_into_the_figure(self, worn):
+        recipe = SKIRT["recipe"] | {"spacing": {"draft_mm": 20, "fine_mm": 20}}
+        plan = plan_of(sewn_shot(SKIRT | {"recipe": recipe}))
+        (garment,) = plan.garments
+        begins = garment.source.pose_from(*worn)
+        colliders = merged_colliders(plan)
+        # As deep as the chords of the coarse mesh could cut.
+        begins -= 0.003 * (begins - begins.mean(axis=0)) * [1, 0, 1] / 0.15
+        assert len(
+            crossing_pairs(begins, garment.source.mesh.triangles, colliders.rest_points(), colliders.triangles)
+        )
+        plan = sewing_plan(replace(plan, garments=(replace(garment, begins=begins),)), "skirt")
+        fitting = sewing_of(plan, "skirt")
+        assert fitting.growth is None
+        for _ in range(4):
+            fitting.step()
+        found = fitting.crossings()
+        assert (len(found.colliders), len(found.itself)) == (0, 0)
+
     def test_it_is_laid_anew_where_that_crosses_the_figure(self, worn):
         plan = sewing_plan(self.changed(worn, by=0.15), "skirt")
-        assert plan.garments[0].source.lay is not None
+        assert sewing_of(plan, "skirt").growth is not None
 
 
 def test_takes_and_fittings_refuse_what_is_not_sewn():
@@ -109,3 +130,16 @@ def test_the_demos_costume_is_sewn_as_it_is_cut():
     plan = assemble(read_shot_file(DEMO / "sewn.json"), DEMO)
     assert unsewn(plan) == ()
     check_plan(plan)
+
+
+def test_what_goes_through_a_part_that_is_left_out_is_told():
+    document = sewn_shot(SKIRT)
+    document["cast"][0]["collider"]["leave_out"] = ["head"]
+    fitting = sewing(document, "skirt")
+    fitting.growth = None
+    assert judged(fitting, fitting.sources[0], "skirt").through == ()
+    height = figure().points[:, 1].max() - fitting.state.positions[:, 1].max()
+    raised = fitting.state.positions + [0.0, height, 0.0]
+    fitting.state = fitting.state.replace(positions=raised * [0.1, 1.0, 0.1])
+    ((part, places),) = judged(fitting, fitting.sources[0], "skirt").through
+    assert (part, places > 0) == ("head of lamplighter", True)

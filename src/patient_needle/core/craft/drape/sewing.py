@@ -12,18 +12,19 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...contact.intersections import crossing_pairs, self_crossing_pairs
-from ...geometry.topology import edge_codes, triangulated
+from ...geometry.topology import edge_codes
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import ShotError, StartError
 from ...model.shot import Garment, PlannedRun, ShotPlan
 from ...model.tolerances import SEW_BACK, SEW_GROW, SEW_STILL
-from ...model.typed import Flags, Points, Scalars, Vectors
+from ...model.typed import Flags, Points, Scalars, Triangles, Vectors
 from ...solver.diagnostics import edge_strains
-from ...solver.state import at_rest
+from ...solver.state import ClothState, at_rest
 from ..cast.colliders import Colliders, merged_colliders
 from ..holds.acting import together
 from ..run.outfit_run import OutfitRun
-from ..sewing.cutting import held_pairs, shut
+from ..run.start import begun, crossing_cloth, put_off
+from ..sewing.cutting import SewnMesh, held_pairs
 from ..sewing.figure import Figure
 from ..sewing.laying import Lay, laid
 from ..sewing.source import FromPieces
@@ -31,6 +32,7 @@ from .growing import Growth
 from .live import Fitting
 
 PRESENT_STRETCH = 1.5  # times its length at most, 99 in 100 edges of cloth that goes on from how it was worn
+PRESENT_TANGLED = 0.01  # of its triangles, crossings at most that are drawn out of such cloth
 STAGES = ("laid round the figure", "the figure grows", "the limbs go back")
 
 
@@ -49,13 +51,15 @@ class SeamStrain:
 @dataclass(frozen=True)
 class Sewn:
     """How a sewn garment is: strain against its flat pieces away from gathers, 99 in 100 and the greatest; the
-    seams, the most stretched first; open: by how many m what is basted gapes at most.
+    seams, the most stretched first; open: by how many m what is basted gapes at most; through: parts of the
+    cast that do not collide and that it goes through, each with the number of places.
     """
 
     p99: float
     worst: float
     seams: tuple[SeamStrain, ...]
     open: float = 0.0
+    through: tuple[tuple[str, int], ...] = ()
 
 
 def unsewn(plan: ShotPlan) -> tuple[str, ...]:
@@ -69,8 +73,7 @@ def sewing_plan(plan: ShotPlan, name: str) -> ShotPlan:
     """The shot with the garments that are on, and the one to sew over them; without holds, which come with the
     first fitting. `ShotError` for a garment that is not made of pieces.
 
-    A garment whose pieces were changed goes on from how it was worn, if that is clear for the new pieces too;
-    any other is laid anew.
+    A garment whose pieces or spacing were changed keeps where it begins, as it was worn; any other is laid.
     """
     at = next((k for k, one in enumerate(plan.garments) if one.name == name), None)
     if at is None:
@@ -79,71 +82,86 @@ def sewing_plan(plan: ShotPlan, name: str) -> ShotPlan:
     source = plan.garments[at].source
     if not isinstance(source, FromPieces):
         raise ShotError(f"'{name}' is not made of pieces", remedy="Choose a garment that is sewn")
-    beneath = [one for one in plan.garments[:at] if one.name not in waiting]
-    if source.lay is not None and _is_clear(plan, source, plan.garments[at].begins, beneath):
-        placed = np.asarray(plan.garments[at].begins)
-        source = replace(source, surface=source.surface.with_vertices(placed), lay=None)
-    elif source.lay is None:
-        lay = laid(source.pattern, source.mesh, source.figure)
-        placed = source.figure.to_world(lay.points)
-        source = replace(source, surface=source.surface.with_vertices(placed), lay=lay)
-    own = replace(plan.garments[at], source=source)
-    garments = [*beneath, own]
-    bare = tuple(replace(one, holds=(), begins=None if one is own else one.begins) for one in garments)
-    return replace(plan, garments=bare)
+    begins = plan.garments[at].begins
+    if source.lay is None:  # it is worn as it is cut, and sewn once more from the beginning
+        source, begins = _laid(source), None
+    own = replace(plan.garments[at], source=source, begins=begins)
+    garments = [*(one for one in plan.garments[:at] if one.name not in waiting), own]
+    return replace(plan, garments=tuple(replace(one, holds=()) for one in garments))
 
 
-def _is_clear(plan: ShotPlan, source: FromPieces, pose: Points | None, beneath: list[Garment]) -> bool:
-    """Whether a sewn garment may begin at a pose (n, 3) m: it crosses nothing, and is nowhere drawn far."""
-    mesh = source.mesh
-    if pose is None or pose.shape != (mesh.count, 3):
-        return False
-    ends = np.stack([pose[mesh.triangles], np.roll(pose[mesh.triangles], -1, axis=1)])
-    rest = np.linalg.norm(mesh.corners - np.roll(mesh.corners, -1, axis=1), axis=2)
-    drawn = np.linalg.norm(ends[1] - ends[0], axis=2) / rest
-    if np.percentile(drawn, 99) > PRESENT_STRETCH or np.percentile(drawn, 1) < 1 / PRESENT_STRETCH:
-        return False
-    closed, place = shut(mesh)
-    points = np.zeros((closed.count, 3))
-    points[place] = pose
-    colliders = merged_colliders(plan)
-    others = [
-        (one.mesh.vertices if one.begins is None else one.begins, triangulated(one.mesh).triangles)
-        for one in beneath
-    ]
-    others.append((colliders.rest_points(), colliders.triangles))
-    if len(self_crossing_pairs(points, closed.triangles)):
-        return False
-    return all(len(crossing_pairs(pose, mesh.triangles, *other)) == 0 for other in others)
+def _laid(source: FromPieces) -> FromPieces:
+    lay = laid(source.pattern, source.mesh, source.figure)
+    placed = source.figure.to_world(lay.points)
+    return replace(source, surface=source.surface.with_vertices(placed), lay=lay)
 
 
 def sewing_of(plan: ShotPlan, name: str) -> Fitting:
-    """A fitting in which a garment of `sewing_plan` is being sewn: as the figure grows, or as it hangs already.
+    """A fitting in which a garment of `sewing_plan` is being sewn: as the figure grows, or from where it
+    begins, if it can hang there.
 
     `StartError` where it is laid through what is on already, before anything is simulated.
     """
-    run = OutfitRun(plan, PlannedRun(plan.garments, plan.garments))
     own = next(one for one in plan.garments if one.name == name)
     source = own.source
     assert isinstance(source, FromPieces)
-    span = run.outfit.spans[[one.name for one in plan.garments].index(name)]
-    on = np.ones(run.outfit.count, bool)
-    on[span] = False
-    if source.lay is None:
-        return _begun(run, run.outfit.placed, on)
+    if own.begins is not None and _is_like(source.mesh, own.begins):
+        try:
+            return _from_present(plan, own, own.begins)
+        except StartError:
+            pass  # it is laid anew
+    own = replace(own, begins=None)
+    run = _run_of(replace(plan, garments=(*plan.garments[:-1], own)))
+    span, on = _own_part(run)
     growth = _growth(run.colliders, source, run.outfit.placed, on)
     start = growth.worn(0)
     start[span] = run.outfit.placed[span]
     _check(run, growth, start, own)
-    fitting = _begun(run, start, on)
+    taken = together([one.taken(run.plan.first_simulated) for one in run.dressed])
+    fitting = _fitting(run, at_rest(start, len(run.colliders.rank), taken), on)
     fitting.growth = growth
     return fitting
 
 
-def _begun(run: OutfitRun, start: Points, on: Flags) -> Fitting:
-    """A fitting with the cloth at start (n, 3) m, of which what is on (n,) stays where it is."""
-    taken = together([one.taken(run.plan.first_simulated) for one in run.dressed])
-    fitting = Fitting(run, at_rest(start, len(run.colliders.rank), taken))
+def _is_like(mesh: SewnMesh, pose: Points) -> bool:
+    """Whether a pose (n, 3) m is of a mesh, and nowhere drawn far."""
+    if pose.shape != (mesh.count, 3):
+        return False
+    ends = np.stack([pose[mesh.triangles], np.roll(pose[mesh.triangles], -1, axis=1)])
+    rest = np.linalg.norm(mesh.corners - np.roll(mesh.corners, -1, axis=1), axis=2)
+    drawn = np.linalg.norm(ends[1] - ends[0], axis=2) / rest
+    return bool(np.percentile(drawn, 99) < PRESENT_STRETCH and np.percentile(drawn, 1) > 1 / PRESENT_STRETCH)
+
+
+def _from_present(plan: ShotPlan, own: Garment, pose: Points) -> Fitting:
+    """Sewing that goes on from a pose (n, 3) m: put off bodies where a finer mesh cuts into them, and drawn out
+    of itself. `StartError` where it goes too deep, or through too much.
+    """
+    colliders = merged_colliders(plan)
+    clear = put_off(pose, colliders, colliders.rest_points(), plan.first_simulated)
+    run = _run_of(replace(plan, garments=(*plan.garments[:-1], replace(own, begins=clear))))
+    _, on = _own_part(run)
+    tangled = len(crossing_cloth(run.outfit, run.outfit.placed))
+    if tangled > PRESENT_TANGLED * len(run.outfit.triangles):
+        raise StartError(f"'{own.name}' would begin through itself in {tangled} places")
+    return _fitting(run, begun(run.constants, run.plan, run.outfit.placed, lambda: None, easing=False), on)
+
+
+def _run_of(plan: ShotPlan) -> OutfitRun:
+    return OutfitRun(plan, PlannedRun(plan.garments, plan.garments))
+
+
+def _own_part(run: OutfitRun) -> tuple[slice, Flags]:
+    """The vertices of the garment that is sewn, which is the last one, and which (n,) are on already."""
+    span = run.outfit.spans[-1]
+    on = np.ones(run.outfit.count, bool)
+    on[span] = False
+    return span, on
+
+
+def _fitting(run: OutfitRun, state: ClothState, on: Flags) -> Fitting:
+    """A fitting in which what is on (n,) stays where it is."""
+    fitting = Fitting(run, state)
     fitting.hands = replace(fitting.hands, parked=on)
     return fitting
 
@@ -253,6 +271,18 @@ def judged(fitting: Fitting, source: FromPieces, name: str) -> Sewn:
     seams.sort(key=lambda one: -one.strain)
     held = points[held_pairs(source.mesh, source.pattern)]
     gaping = float(np.linalg.norm(held[:, 1] - held[:, 0], axis=1).max(initial=0.0))
-    if len(plain) == 0:
-        return Sewn(0.0, 0.0, tuple(seams), gaping)
-    return Sewn(float(np.percentile(plain, 99)), float(plain.max()), tuple(seams), gaping)
+    tight = (float(np.percentile(plain, 99)), float(plain.max())) if len(plain) else (0.0, 0.0)
+    return Sewn(*tight, tuple(seams), gaping, _through(fitting, points, source.mesh.triangles))
+
+
+def _through(fitting: Fitting, points: Points, triangles: Triangles) -> tuple[tuple[str, int], ...]:
+    """Parts that are left out of their member's collider, and how often a garment at points (n, 3) m crosses
+    each.
+    """
+    bodies, found = fitting.bodies(), []
+    for member, span in zip(fitting.colliders.members, fitting.colliders.spans, strict=True):
+        pairs = crossing_pairs(points, triangles, bodies[span], member.cut.triangles[~member.chosen])
+        which, counts = np.unique(member.part[~member.chosen][pairs[:, 1]], return_counts=True)
+        for part, count in zip(which, counts, strict=True):
+            found.append((f"{member.part_names[part]} of {member.name}", int(count)))
+    return tuple(sorted(found, key=lambda one: -one[1]))

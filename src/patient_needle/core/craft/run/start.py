@@ -35,6 +35,9 @@ from ..holds.acting import together
 from .advance import Constants
 from .release import caught_by, find_crossings, parts_near, rearmed
 
+PUT_OFF_ROUNDS = 8  # of moving to the nearest surface, which is another one in a corner
+JUST = 1.0 - 1e-6  # of the clearance, below which a vertex is nearer than that
+
 
 def check_start(
     worn: Outfit, start: Points, colliders: Colliders, points: Points, *, easing: bool = False
@@ -115,6 +118,29 @@ def _depth(within: Points, colliders: Colliders, points: Points) -> Scalars:
         return np.zeros(0)
     _, _, distance = closest_points(build_tree(points, colliders.enclosing), points, within)
     return distance
+
+
+def put_off(start: Points, colliders: Colliders, points: Points, frame: int) -> Points:
+    """Cloth at start (n, 3) m put straight off colliders at points (k, 3) m where it lies in one, or nearer
+    than the clearance at `frame`, (n, 3) m. What lies deeper than EASING_REACH stays: no way out is sure there.
+
+    A pose that is carried to a finer mesh lies in bodies by as much as chords cut off a curve.
+    """
+    at_work = colliders.at_work(frame)
+    if len(at_work.triangles) == 0 or len(start) == 0:
+        return start
+    tree, x = build_tree(points, at_work.triangles), start.copy()
+    gap = at_work.surroundings(frame).gap
+    for _ in range(PUT_OFF_ROUNDS):
+        triangle, weights, away = closest_points(tree, points, x)
+        nearest = np.einsum("ik,ikj->ij", weights, points[at_work.triangles[triangle]])
+        within = inside(points, at_work.enclosing, x)
+        near = np.where(within, away < EASING_REACH, away < gap[triangle] * JUST) & (away > 0)
+        if not near.any():
+            break
+        out = np.where(within[:, None], nearest - x, x - nearest)[near] / away[near, None]
+        x[near] = nearest[near] + gap[triangle[near], None] * out
+    return x
 
 
 def _what(one: str, other: str) -> str:
