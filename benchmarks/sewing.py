@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -13,18 +14,21 @@ import numpy as np
 
 from patient_needle.bootstrap import environment
 from patient_needle.core.craft.drape.live import Fitting
-from patient_needle.core.craft.drape.sewing import judged
-from patient_needle.core.craft.sewing.blocks import drafted
+from patient_needle.core.craft.drape.sewing import judged, sewing_of, sewing_plan
+from patient_needle.core.craft.sewing.blocks import Plain, drafted
 from patient_needle.core.craft.sewing.cutting import sewn
 from patient_needle.core.craft.sewing.laying import laid
 from patient_needle.core.craft.sewing.measures import measured
 from patient_needle.core.craft.sewing.source import FromPieces
 from patient_needle.core.model.errors import StartError
 from patient_needle.core.model.tolerances import SEW_MOST, SEW_REST
-from tests.sewing import figure, sewing, sewn_shot
+from patient_needle.formats.shot_file.assemble import assemble
+from patient_needle.formats.shot_file.document import parse_shot
+from tests.sewing import DEMO, figure, sewing, sewing_on, sewn_shot
 from tests.unit.craft.sewing.test_laying import BLOCKS, FIGURES, displaced
 
 OUT = Path(__file__).resolve().parent.parent / "docs" / "sewing-benchmarks.md"
+DRAFT_STEPS, FINE_STEPS, HALF_SECOND = 66, 66, 24  # of a fitting
 MADE = {"smock": {}, "trousers": {}, "gathered skirt": {"gather": 2.0}, "cape": {}}
 
 
@@ -35,8 +39,8 @@ def sewing_bench(quick: bool) -> int:
         "Written by `./needle bench sewing`.\n",
         f"{date.today()}; {environment.processor()}; {environment.use_threads(None)} threads.\n",
     ]
-    for part in (lambda: lays(quick), lambda: worn(quick)):
-        parts.append(part())
+    for part in (lays, worn, finer, others):
+        parts.append(part(quick))
         OUT.write_text("\n".join(parts))
         print(parts[-1], flush=True)
     return 0
@@ -108,6 +112,83 @@ def worn(quick: bool) -> str:
                 f"| {block} | {mm:g} | {source.mesh.count:,} | {ready:.1f} | {on:.1f} | {ready + whole:.1f} | "
                 f"{len(found.colliders)}, {len(found.itself)} | {100 * fit.p99:.1f} % | "
                 f"{100 * fit.seams[0].strain:.1f} % | {1e3 * speed:.1f} |"
+            )
+            print(lines[-1], flush=True)
+    return "\n".join(lines) + "\n"
+
+
+def finer(quick: bool) -> str:
+    """A draft that hangs, at a finer spacing: how long until it hangs there."""
+    lines = [
+        "## Re-spaced\n",
+        f"The draft at 16 mm falls for {DRAFT_STEPS} steps; at 10 mm sewing goes on from there, "
+        f"for {FINE_STEPS} steps. Ways: how far vertices went in the last half second of cloth time, which "
+        "tells how far from rest it is.\n",
+        "| block | draft hangs s | 10 mm ready s | in all s | crossings | p99 | ways, mean mm | of 99 in 100 "
+        "| greatest |",
+        "|---|---|---|---|---|---|---|---|---|",
+    ]
+    for block, change in [*MADE.items()][: 1 if quick else None]:
+        kind, start = block.split()[-1], time.perf_counter()
+        recipe = {"block": {"kind": kind} | change, "spacing": {"draft_mm": 16, "fine_mm": 10}}
+        draft = sewing(sewn_shot({"name": kind, "recipe": recipe}), kind)
+        while draft.growth is not None:
+            draft.step()
+        for _ in range(DRAFT_STEPS):
+            draft.step()
+        hangs = time.perf_counter() - start
+        recipe["spacing"] = {"draft_mm": 10, "fine_mm": 10}
+        plan = assemble(parse_shot(sewn_shot({"name": kind, "recipe": recipe}), "the bench"), DEMO)
+        (own,), former = plan.garments, draft.sources[0]
+        assert isinstance(own.source, FromPieces)
+        assert isinstance(former, FromPieces)
+        begins = own.source.pose_from(former, draft.state.positions)
+        fine = sewing_of(sewing_plan(replace(plan, garments=(replace(own, begins=begins),)), kind), kind)
+        ready = time.perf_counter() - start - hangs
+        before = fine.state.positions
+        for step in range(FINE_STEPS):
+            if step == FINE_STEPS - HALF_SECOND:
+                before = fine.state.positions
+            fine.step()
+        whole = time.perf_counter() - start
+        way = 1e3 * np.linalg.norm(fine.state.positions - before, axis=1)
+        found, fit = fine.crossings(), judged(fine, own.source, kind)
+        again = "" if fine.step_number == FINE_STEPS else " (laid anew)"
+        lines.append(
+            f"| {block}{again} | {hangs:.1f} | {ready:.1f} | {whole:.1f} | {len(found.colliders)}, "
+            f"{len(found.itself)} | {100 * fit.p99:.1f} % | {way.mean():.2f} | {np.percentile(way, 99):.2f} | "
+            f"{way.max():.2f} |"
+        )
+        print(lines[-1], flush=True)
+    return "\n".join(lines) + "\n"
+
+
+def others(quick: bool) -> str:
+    """The same blocks on other figures, without a hand."""
+    lines = [
+        "## On other figures\n",
+        f"At 16 mm, alone, the figure at rest; crossings and p99 {HALF_SECOND} steps after it is grown.\n",
+        "| figure | block | vertices | on s | crossings | p99 | worst seam |",
+        "|---|---|---|---|---|---|---|",
+    ]
+    for name in [one for one in FIGURES if one != "plain"][: 1 if quick else None]:
+        body = figure(*FIGURES[name])
+        tall = float(np.ptp(body.points[:, 1]))
+        for block, change in MADE.items():
+            kind, start = block.split()[-1], time.perf_counter()
+            fitting = sewing_on(body, kind, Plain(**change), 0.016)
+            while fitting.growth is not None:
+                fitting.step()
+            on = time.perf_counter() - start
+            for _ in range(HALF_SECOND):
+                fitting.step()
+            source = fitting.sources[0]
+            assert isinstance(source, FromPieces)
+            found, fit = fitting.crossings(), judged(fitting, source, kind)
+            lines.append(
+                f"| {name}, {tall:.2f} m | {block} | {source.mesh.count:,} | {on:.1f} | "
+                f"{len(found.colliders)}, {len(found.itself)} | {100 * fit.p99:.1f} % | "
+                f"{100 * fit.seams[0].strain:.1f} % |"
             )
             print(lines[-1], flush=True)
     return "\n".join(lines) + "\n"

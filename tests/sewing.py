@@ -10,8 +10,14 @@ from pathlib import Path
 import numpy as np
 
 from patient_needle.core.craft.drape.sewing import sewing_of, sewing_plan
+from patient_needle.core.craft.sewing.blocks import Plain, drafted
+from patient_needle.core.craft.sewing.cutting import sewn
 from patient_needle.core.craft.sewing.figure import Figure, figure_of
+from patient_needle.core.craft.sewing.laying import laid
+from patient_needle.core.craft.sewing.measures import measured
 from patient_needle.core.craft.sewing.pattern import Hang, Pattern, Piece, Run, Seam
+from patient_needle.core.craft.sewing.source import source_of_pieces
+from patient_needle.core.geometry.motion import Still
 from patient_needle.core.geometry.skinning import joint_matrices
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import parse_shot
@@ -73,3 +79,20 @@ def sewn_shot(*garments: dict) -> dict:
 def sewing(document: dict, name: str):
     """The fitting in which a garment of a shot is about to be sewn."""
     return sewing_of(sewing_plan(assemble(parse_shot(document, "the test"), DEMO), name), name)
+
+
+def sewing_on(body: Figure, block: str, plain: Plain, spacing: float):
+    """The fitting in which a block is about to be sewn round another figure, which stands still, alone."""
+    coarse = {"draft_mm": 34, "fine_mm": 20}  # of the pattern that this one takes the place of
+    record = {"name": block, "recipe": {"block": {"kind": block}, "spacing": coarse}}
+    plan = assemble(parse_shot(sewn_shot(record), "the test"), DEMO)
+    pattern = drafted(block, body, measured(body), plain)
+    mesh = sewn(pattern, spacing)
+    lay = laid(pattern, mesh, body)
+    member = next(one for one in plan.cast if one.name == "lamplighter")
+    source = source_of_pieces(
+        block, pattern, mesh, body.to_world(lay.points), body, member.name, "", lay=lay
+    )  # fmt: skip
+    cast = (replace(member, motion=Still(body.to_world(body.points))),)
+    garments = (replace(plan.garments[0], source=source),)
+    return sewing_of(sewing_plan(replace(plan, cast=cast, garments=garments), block), block)

@@ -299,8 +299,14 @@ def test_a_garment_of_pieces_is_sewn_kept_and_gives_the_fitting_free(served):
     assert "is being sewn" in talk.refused[0]["what"]
     talk.ask(do="hold")
     talk.until(lambda t: t.told["sewing"] and t.told["sewing"]["paused"])
+    talk.ask(do="enough")
+    talk.until(lambda t: len(t.refused) == 2)
+    assert "not on the figure yet" in talk.refused[1]["what"]
     talk.ask(do="fall")
-    talk.until(lambda t: "sewn" in t.told, 180)
+    talk.until(lambda t: t.told["sewing"] and t.told["sewing"]["stage"] == "it falls", 180)
+    assert talk.told["sewing"]["share"] < 0.8
+    talk.ask(do="enough")
+    talk.until(lambda t: "sewn" in t.told, 20)
     assert (talk.told["sewn"], talk.told["fault"]) == ("юбка", False)
     assert "99 in 100 edges" in talk.told["said"]
     kept = api(port, f"shots/{shot}")[1]

@@ -32,6 +32,16 @@ export function SewingBar({ shot }: { shot: Shot }) {
           {sewing.paused ? "Go on" : "Hold still"}
         </Button>
       )}
+      {sewing?.stage === "it falls" && (
+        <Button
+          sx={{ minWidth: 0, px: 1.1, py: 0.4, fontSize: 12.5 }}
+          onClick={() => {
+            tell({ do: "enough" });
+          }}
+        >
+          Keep it now
+        </Button>
+      )}
       <Button
         sx={{ minWidth: 0, px: 1.1, py: 0.4, fontSize: 12.5 }}
         onClick={() => {

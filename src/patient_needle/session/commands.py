@@ -99,6 +99,12 @@ class Rest(Command):
     keep: Name | None = None
 
 
+class Enough(Command):
+    """Keep what is being sewn as it hangs, though it still falls."""
+
+    do: Literal["enough"]
+
+
 class GiveUp(Command):
     """Give a sewing up: nothing of it is kept."""
 
@@ -238,6 +244,7 @@ class Back(Command):
 AnyCommand = Annotated[
     Open
     | Give
+    | Enough
     | GiveUp
     | Fall
     | Hold

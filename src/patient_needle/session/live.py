@@ -55,6 +55,7 @@ class Live:
         self.keep_as: str | None = None  # the name to keep it under, once it has come to rest
         self.sewing: str | None = None  # the garment that is being sewn
         self.paused = False  # whether a sewing waits
+        self.enough = False  # whether it is kept as it hangs
         self.log: list[Logged] = []
         self.known = 0  # lines of the log that stand in its file already
 
@@ -130,7 +131,7 @@ class Live:
             self.once = False
             raise
         self.once = False
-        if self.sewing is not None and self.fitting.growth is None and was is None:
+        if self.sewing is not None and self.fitting.growth is None and was is None and not self.enough:
             self.fitting.rest(SEW_REST, SEW_MOST)
         if was is not None and self.fitting.resting is None:
             self.running = False
@@ -143,8 +144,9 @@ class Live:
     @property
     def is_sewn(self) -> bool:
         """Whether what was being sewn hangs as it will be worn."""
-        done = self.fitting.growth is None and self.fitting.resting is None and self.fitting.unrest is not None
-        return self.sewing is not None and done
+        fitting = self.fitting
+        hangs = fitting.growth is None and fitting.resting is None
+        return self.sewing is not None and hangs and (self.enough or fitting.unrest is not None)
 
     def _do(self, command: asked.Command) -> None:
         fitting = self.fitting
@@ -214,8 +216,15 @@ class Live:
                 )
 
     def _while_sewing(self, command: asked.Command) -> None:
-        """What may be asked of a sewing: to wait, and to go on."""
+        """What may be asked of a sewing: to wait, to go on, and to be kept as it hangs."""
         match command:
+            case asked.Enough():
+                if self.fitting.growth is not None:
+                    raise ShotError(
+                        f"'{self.sewing}' is not on the figure yet",
+                        remedy="Wait until it falls, and keep it then",
+                    )
+                self.enough, self.paused, self.fitting.resting = True, False, None
             case asked.Fall():
                 self.paused = False
             case asked.Hold():

@@ -128,7 +128,7 @@ class TestStretchUnderLoad:
         )  # fmt: skip
         cloth = cloth_of(POINTS, GROUND.triangles, fabric, POINTS[:, 1] > 1.4, multipliers=painted(*names))
         engine = free_engine(cloth, FIRM, gravity=(0, -20 * GRAVITY, 0), air_drag=3.0)
-        hung = run_free(engine, still(cloth), 3.0, 1 / 48).positions
+        hung = run_free(engine, still(cloth), 1.5, 1 / 48).positions  # further steps change nothing
         ends = GROUND.topology.edges
         middle, way = POINTS[ends].mean(axis=1), POINTS[ends[:, 1]] - POINTS[ends[:, 0]]
         long = np.linalg.norm(way, axis=1)

@@ -53,11 +53,11 @@ function Typed({ text, keep }: { text: string; keep(points: readonly (readonly [
   return (
     <Box sx={{ display: "flex", alignItems: "flex-start", gap: 0.5 }}>
       <TextField
-        label="Or typed: across up, across up, mm"
+        label="Or typed, mm"
         value={typed}
         margin="dense"
         error={wrong}
-        helperText={wrong ? "Two numbers to a point, commas between points" : undefined}
+        helperText={wrong ? "Two numbers to a point, commas between points" : "across up, across up"}
         onChange={(event) => { setTyped(event.target.value.slice(0, 4000)); }}
         onKeyDown={(event) => { if (event.key === "Enter" && places !== null) keep(places); }}
       />

@@ -8,10 +8,12 @@ from patient_needle.core.contact.intersections import crossing_pairs
 from patient_needle.core.craft.cast.colliders import merged_colliders
 from patient_needle.core.craft.drape.sewing import judged, sewing_of, sewing_plan, unsewn
 from patient_needle.core.craft.inspect.checks import check_plan
+from patient_needle.core.craft.sewing.blocks import Plain
 from patient_needle.core.model.errors import CastError, ShotError, StartError
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import parse_shot, read_shot_file
-from tests.sewing import DEMO, figure, sewing, sewn_shot
+from tests.sewing import DEMO, figure, sewing, sewing_on, sewn_shot
+from tests.unit.craft.sewing.test_laying import FIGURES
 
 SKIRT = {
     "name": "skirt",
@@ -40,6 +42,15 @@ def test_a_skirt_is_sewn_clean_and_hangs_as_wide_as_it_was_cut():
     assert sewn.p99 < 0.06
     assert max(one.strain for one in sewn.seams) < 0.05
     assert_allclose(fitting.bodies(), fitting.colliders.rest_points(), atol=1e-9)
+
+
+def test_a_smock_is_sewn_clean_on_another_figure():
+    fitting = sewing_on(figure(*FIGURES["slim"]), "smock", Plain(), 0.034)
+    while fitting.growth is not None:
+        fitting.step()
+    found = fitting.crossings()
+    assert (len(found.colliders), len(found.itself)) == (0, 0)
+    assert judged(fitting, fitting.sources[0], "smock").p99 < 0.03
 
 
 class TestAfterAChange:
