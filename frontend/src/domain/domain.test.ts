@@ -74,7 +74,9 @@ describe("edits", () => {
     expect(gust).toMatchObject({ strength: 4, from: 1003, full: 1018 });
     expect(blown.forces?.air_density).toBe(AIR_DENSITY);
     if (gust === null) throw new Error("no gust");
-    const even = changeWind(blown, "wind", windOf({ ...gust, full: gust.from, strength: 6 }, wind)).document;
+    const even = changeWind(blown, "wind", (newest) => windOf({ ...gust, full: gust.from, strength: 6 }, newest)).document;
+    const turned = changeWind(even, "wind", (newest) => ({ ...newest, heading: 30 })).document;
+    expect(windsOf(turned)[0]).toMatchObject({ strength: 6, heading: 30 });
     expect(windsOf(even)[0]).toMatchObject({ strength: 6, seed: 0, turbulence: 0.3 });
     expect(windsOf(removeWind(even, "wind").document)).toHaveLength(0);
   });

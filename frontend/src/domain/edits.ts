@@ -222,19 +222,17 @@ export function addWind(document: ShotDocument): Edit {
   return withWinds(document, [...windsOf(document), gust], `Let a ${name} blow`);
 }
 
-export function changeWind(document: ShotDocument, name: string, wind: WindRecord): Edit {
-  const winds = windsOf(document).map((one) => (one.name === name ? wind : one));
+export function changeWind(document: ShotDocument, name: string, change: (wind: WindRecord) => WindRecord): Edit {
+  const winds = windsOf(document).map((one) => (one.name === name ? change(one) : one));
   return withWinds(document, winds, `Changed the ${name}`);
 }
 
 /** Move the two keys of a change of the wind that is too quick to where it has the frames it needs. */
 export function widenWind(document: ShotDocument, name: string, pop: Pop): Edit {
-  const wind = windsOf(document).find((one) => one.name === name);
-  if (wind === undefined) return { document, said: "" };
   const moved = (value: Keyed) => spread(value, [pop.first, pop.last], pop.wider);
-  if (pop.keyed === "strength") return changeWind(document, name, { ...wind, strength: moved(wind.strength) });
-  if (pop.keyed === "heading") return changeWind(document, name, { ...wind, heading: moved(wind.heading ?? 0) });
-  return changeWind(document, name, { ...wind, rise: moved(wind.rise ?? 0) });
+  if (pop.keyed === "strength") return changeWind(document, name, (wind) => ({ ...wind, strength: moved(wind.strength) }));
+  if (pop.keyed === "heading") return changeWind(document, name, (wind) => ({ ...wind, heading: moved(wind.heading ?? 0) }));
+  return changeWind(document, name, (wind) => ({ ...wind, rise: moved(wind.rise ?? 0) }));
 }
 
 export function removeWind(document: ShotDocument, name: string): Edit {

@@ -50,10 +50,7 @@ export function lanesOf(document: ShotDocument): Lane[] {
     }
   }
   for (const wind of document.forces?.winds ?? []) {
-    const put = (key: keyof WindRecord) => (doc: ShotDocument, value: Keyed) => {
-      const here = doc.forces?.winds.find((one) => one.name === wind.name) ?? wind;
-      return changeWind(doc, wind.name, { ...here, [key]: value });
-    };
+    const put = (key: keyof WindRecord) => (doc: ShotDocument, value: Keyed) => changeWind(doc, wind.name, (here) => ({ ...here, [key]: value }));
     add(`${wind.name} strength`, `strength of the ${wind.name}`, "m/s", wind.strength, null, put("strength"));
     add(`${wind.name} heading`, `heading of the ${wind.name}`, "°", wind.heading, null, put("heading"));
   }

@@ -19,6 +19,8 @@ export interface FittingState {
   clearance: number;
   /** Whether cloth is coloured by how it moves. */
   moving: boolean;
+  /** How the garment that was sewn last came out, in words. */
+  sewn: { garment: string; said: string } | null;
   /** Takes a small picture of the stage; null while there is none. */
   picture: (() => Promise<Blob | null>) | null;
   set(change: Partial<Omit<FittingState, "set">>): void;
@@ -33,6 +35,7 @@ export const useFitting = create<FittingState>((set) => ({
   mirrored: false,
   clearance: 2,
   moving: false,
+  sewn: null,
   picture: null,
   set,
 }));
@@ -124,7 +127,10 @@ function hear(message: Message): void {
       if (message.told.lost !== undefined) notify(message.told.lost.join("; "));
       break;
     case "sewn":
-      if (!message.fault) notify(`${message.garment}: ${message.said}`);
+      if (!message.fault) {
+        state.set({ sewn: { garment: message.garment, said: message.said } });
+        notify(`${message.garment}: ${message.said}`);
+      }
       leaveFitting();
       break;
     case "positions":

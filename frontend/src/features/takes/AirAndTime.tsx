@@ -66,24 +66,31 @@ function Winds({ shot, winds }: { shot: Shot; winds: WindRecord[] }) {
 function WindPanel({ shot, wind, pops }: { shot: Shot; wind: WindRecord; pops: Pop[] }) {
   const edit = useEdit(shot);
   const gust = gustOf(wind, shot.document.frames[0]);
-  const keep = (change: Partial<Gust>) => {
-    if (gust !== null) edit.mutate({ edit: (document) => changeWind(document, wind.name, windOf({ ...gust, ...change }, wind)) });
+  // Each change is made to the wind as the newest document has it: another may be under way.
+  const change = (how: (newest: WindRecord) => WindRecord) => {
+    edit.mutate({ edit: (document) => changeWind(document, wind.name, how) });
+  };
+  const keep = (how: (gust: Gust) => Partial<Gust>) => {
+    change((newest) => {
+      const now = gustOf(newest, shot.document.frames[0]);
+      return now === null ? newest : windOf({ ...now, ...how(now) }, newest);
+    });
   };
   return (
     <Panel label={`Wind ${wind.name}`}>
       <Typography sx={{ fontWeight: 600, fontSize: 13 }}>{wind.name}</Typography>
       {gust === null ? (
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-          <KeyedField label="Strength, m/s" value={wind.strength} low={0} high={60} keep={(strength) => { edit.mutate({ edit: (document) => changeWind(document, wind.name, { ...wind, strength }) }); }} />
-          <KeyedField label="Blows to, degrees" value={wind.heading} low={-360} high={360} keep={(heading) => { edit.mutate({ edit: (document) => changeWind(document, wind.name, { ...wind, heading }) }); }} />
+          <KeyedField label="Strength, m/s" value={wind.strength} low={0} high={60} keep={(strength) => { change((newest) => ({ ...newest, strength })); }} />
+          <KeyedField label="Blows to, degrees" value={wind.heading} low={-360} high={360} keep={(heading) => { change((newest) => ({ ...newest, heading })); }} />
         </Box>
       ) : (
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-          <NumberField label="Strength, m/s" value={gust.strength} low={0} high={60} keep={(strength) => { keep({ strength }); }} />
-          <NumberField label="Blows to, degrees" value={gust.heading} low={-360} high={360} keep={(heading) => { keep({ heading }); }} />
-          <NumberField label="Still until frame" value={gust.from} whole keep={(from) => { keep({ from, full: Math.max(from, gust.full) }); }} />
-          <NumberField label="Full from frame" value={gust.full} whole low={gust.from} keep={(full) => { keep({ full }); }} />
-          <NumberField label="Gustiness, %" value={Math.round(gust.turbulence * 100)} low={0} high={200} keep={(percent) => { keep({ turbulence: percent / 100 }); }} />
+          <NumberField label="Strength, m/s" value={gust.strength} low={0} high={60} keep={(strength) => { keep(() => ({ strength })); }} />
+          <NumberField label="Blows to, degrees" value={gust.heading} low={-360} high={360} keep={(heading) => { keep(() => ({ heading })); }} />
+          <NumberField label="Still until frame" value={gust.from} whole keep={(from) => { keep((now) => ({ from, full: Math.max(from, now.full) })); }} />
+          <NumberField label="Full from frame" value={gust.full} whole low={gust.from} keep={(full) => { keep(() => ({ full })); }} />
+          <NumberField label="Gustiness, %" value={Math.round(gust.turbulence * 100)} low={0} high={200} keep={(percent) => { keep(() => ({ turbulence: percent / 100 })); }} />
         </Box>
       )}
       {pops.map((pop) => (

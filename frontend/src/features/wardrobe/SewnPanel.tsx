@@ -64,7 +64,7 @@ export function SewnPanel({ shot, name, recipe, making }: OfPieces) {
 }
 
 function Sew({ shot, name, sewn, busy }: { shot: Shot; name: string; sewn: SewnMaking | null; busy: boolean }) {
-  const { line, refused } = useFitting();
+  const { line, refused, sewn: last } = useFitting();
   const under = line === "opening" || line === "open";
   if (sewn === null) return null;
   return (
@@ -74,6 +74,11 @@ function Sew({ shot, name, sewn, busy }: { shot: Shot; name: string; sewn: SewnM
           ? "It is sewn and worn. Change a piece and sew it again; on the Drape bench it is fitted by hand."
           : `${count(sewn.pieces.length, "piece")}, ${count(sewn.seams.length, "seam")}: not sewn yet. Draw points on the table, then sew it round the figure.`}
       </Typography>
+      {sewn.worn && last?.garment === name && (
+        <Typography sx={{ fontSize: 12, mb: 0.75, color: "text.secondary" }}>
+          {last.said}
+        </Typography>
+      )}
       <Button
         variant="contained"
         disabled={under || busy}

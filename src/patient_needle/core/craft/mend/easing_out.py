@@ -169,7 +169,8 @@ class _Easing:
                 np.add.at(push, rows, by[:, None] * exits.way[rows])
                 np.add.at(times, rows, 1.0)
         numbers = np.flatnonzero(near).astype(np.int32)
-        cloth = numbers[self_crossing_pairs(whole, worn.triangles[near])]
+        joined, as_one = worn.as_one(whole)
+        cloth = numbers[self_crossing_pairs(joined, as_one[near])]
         cloth = cloth[mine[cloth].any(axis=1)] if len(cloth) else cloth
         if len(cloth):
             self._part_cloth(row, whole, cloth, push, times)
@@ -220,7 +221,8 @@ def _last_clean(footage: Footage, vertices: Indices, frames: list[int]) -> list[
         low, high = own.min(axis=0), own.max(axis=0)
         corners = points[worn.triangles]
         near = ((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)
-        pairs = self_crossing_pairs(points, worn.triangles[near])
+        joined, as_one = worn.as_one(points)
+        pairs = self_crossing_pairs(joined, as_one[near])
         return not mine[worn.triangles[near][pairs]].any()
 
     known: dict[int, bool] = {}
