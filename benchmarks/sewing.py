@@ -104,14 +104,10 @@ def worn(quick: bool) -> str:
             fitting = sewing(sewn_shot({"name": kind, "recipe": recipe}), kind)
             ready = time.perf_counter() - start
             on, whole = _sewn(fitting)
-            source = fitting.sources[0]
-            assert isinstance(source, FromPieces)
-            found, fit = fitting.crossings(), judged(fitting, source, kind)
             speed = float(np.linalg.norm(fitting.state.velocities, axis=1).mean())
             lines.append(
-                f"| {block} | {mm:g} | {source.mesh.count:,} | {ready:.1f} | {on:.1f} | {ready + whole:.1f} | "
-                f"{len(found.colliders)}, {len(found.itself)} | {100 * fit.p99:.1f} % | "
-                f"{100 * fit.seams[0].strain:.1f} % | {1e3 * speed:.1f} |"
+                f"| {block} | {mm:g} | {fitting.cloth.outfit.count:,} | {ready:.1f} | {on:.1f} | "
+                f"{ready + whole:.1f} | {' | '.join(_came_out(fitting))} | {1e3 * speed:.1f} |"
             )
             print(lines[-1], flush=True)
     return "\n".join(lines) + "\n"
@@ -152,12 +148,10 @@ def finer(quick: bool) -> str:
             fine.step()
         whole = time.perf_counter() - start
         way = 1e3 * np.linalg.norm(fine.state.positions - before, axis=1)
-        found, fit = fine.crossings(), judged(fine, own.source, kind)
         again = "" if fine.step_number == FINE_STEPS else " (laid anew)"
         lines.append(
-            f"| {block}{again} | {hangs:.1f} | {ready:.1f} | {whole:.1f} | {len(found.colliders)}, "
-            f"{len(found.itself)} | {100 * fit.p99:.1f} % | {way.mean():.2f} | {np.percentile(way, 99):.2f} | "
-            f"{way.max():.2f} |"
+            f"| {block}{again} | {hangs:.1f} | {ready:.1f} | {whole:.1f} | {_came_out(fine)[0]} | "
+            f"{way.mean():.2f} | {np.percentile(way, 99):.2f} | {way.max():.2f} |"
         )
         print(lines[-1], flush=True)
     return "\n".join(lines) + "\n"
@@ -182,16 +176,21 @@ def others(quick: bool) -> str:
             on = time.perf_counter() - start
             for _ in range(HALF_SECOND):
                 fitting.step()
-            source = fitting.sources[0]
-            assert isinstance(source, FromPieces)
-            found, fit = fitting.crossings(), judged(fitting, source, kind)
             lines.append(
-                f"| {name}, {tall:.2f} m | {block} | {source.mesh.count:,} | {on:.1f} | "
-                f"{len(found.colliders)}, {len(found.itself)} | {100 * fit.p99:.1f} % | "
-                f"{100 * fit.seams[0].strain:.1f} % |"
+                f"| {name}, {tall:.2f} m | {block} | {fitting.cloth.outfit.count:,} | {on:.1f} | "
+                f"{' | '.join(_came_out(fitting))} |"
             )
             print(lines[-1], flush=True)
     return "\n".join(lines) + "\n"
+
+
+def _came_out(fitting: Fitting) -> tuple[str, str]:
+    """Crossings with the figure and with itself and p99, as two cells; and the worst seam."""
+    source = fitting.sources[0]
+    assert isinstance(source, FromPieces)
+    found, fit = fitting.crossings(), judged(fitting, source, fitting.cloth.names[0])
+    clean = f"{len(found.colliders)}, {len(found.itself)} | {100 * fit.p99:.1f} %"
+    return clean, f"{100 * fit.seams[0].strain:.1f} %"
 
 
 def _sewn(fitting: Fitting) -> tuple[float, float]:

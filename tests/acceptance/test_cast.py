@@ -45,6 +45,13 @@ def bring_in(page: Page, *paths: Path) -> Locator:
     return page.get_by_role("group", name=re.compile("^Placing"))
 
 
+def bring_lamplighter(page: Page) -> None:
+    """Bring the demo's figure into the shot, as it is proposed."""
+    bring_in(page, DEMO / "lamplighter" / "lamplighter.glb")
+    page.get_by_role("button", name="Put it in the shot").click()
+    expect(page.get_by_role("group", name="lamplighter", exact=True)).to_contain_text("1.72 m", timeout=SLOW)
+
+
 def member(page: Page, name: str) -> Locator:
     return page.get_by_role("group", name=name, exact=True)
 

@@ -7,9 +7,9 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.acceptance.test_cast import SLOW, bring_in, own_shot  # noqa: F401
+from tests.acceptance.test_cast import SLOW, bring_lamplighter, own_shot  # noqa: F401
 from tests.acceptance.test_workroom import bench, outside, room, stage, type_into  # noqa: F401
-from tests.houses import DEMO, until
+from tests.houses import until
 
 
 def chalk(page: Page) -> np.ndarray:
@@ -21,9 +21,7 @@ def chalk(page: Page) -> np.ndarray:
 
 def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page, tmp_path):  # noqa: F811
     page = own_shot
-    bring_in(page, DEMO / "lamplighter" / "lamplighter.glb")
-    page.get_by_role("button", name="Put it in the shot").click()
-    expect(page.get_by_role("group", name="lamplighter", exact=True)).to_contain_text("1.72 m", timeout=SLOW)
+    bring_lamplighter(page)
     bench(page, "Wardrobe")
     page.get_by_role("button", name="Sew a skirt").click()
     card = page.get_by_role("button", name="Work on the skirt")
@@ -102,9 +100,7 @@ def test_a_skirt_is_drafted_drawn_on_the_table_sewn_and_kept(own_shot: Page, tmp
 
 def test_trousers_and_a_smock_over_them_are_sewn_from_nothing(own_shot: Page):  # noqa: F811
     page = own_shot
-    bring_in(page, DEMO / "lamplighter" / "lamplighter.glb")
-    page.get_by_role("button", name="Put it in the shot").click()
-    expect(page.get_by_role("group", name="lamplighter", exact=True)).to_contain_text("1.72 m", timeout=SLOW)
+    bring_lamplighter(page)
     bench(page, "Wardrobe")
     for block, called in (("trousers", "Sew trousers"), ("smock", "Sew a smock")):
         another = page.get_by_role("button", name="Make another", exact=True)

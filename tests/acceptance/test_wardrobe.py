@@ -7,9 +7,9 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.acceptance.test_cast import SLOW, bring_in, own_shot  # noqa: F401
+from tests.acceptance.test_cast import SLOW, bring_lamplighter, own_shot  # noqa: F401
 from tests.acceptance.test_workroom import bench, outside, room, stage, type_into  # noqa: F401
-from tests.houses import DEMO, until
+from tests.houses import until
 
 
 def value(page: Page, label: str) -> float:
@@ -18,9 +18,7 @@ def value(page: Page, label: str) -> float:
 
 def test_a_skirt_is_cut_drawn_tiered_meshed_and_run(own_shot: Page):  # noqa: F811
     page = own_shot
-    bring_in(page, DEMO / "lamplighter" / "lamplighter.glb")
-    page.get_by_role("button", name="Put it in the shot").click()
-    expect(page.get_by_role("group", name="lamplighter", exact=True)).to_contain_text("1.72 m", timeout=SLOW)
+    bring_lamplighter(page)
     bench(page, "Wardrobe")
     expect(page.get_by_text("Nothing is worn yet")).to_be_visible()
     page.get_by_role("button", name="Rings round the lamplighter").click()

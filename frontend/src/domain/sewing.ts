@@ -213,14 +213,16 @@ export function addedPoint(recipe: SewnRecipe, piece: string, run: string, line:
 
 function withPoint(recipe: SewnRecipe, piece: string, run: string, line: readonly Spot[], share: number): SewnRecipe {
   const place = placeAt(line, share);
-  return withRun(recipe, piece, run, (points, after) => {
-    const whole = [...points, after];
-    const shares = whole.map((point) => nearest(line, point).share);
-    shares[whole.length - 1] = 1;
-    const before = shares.findIndex((one, k) => k > 0 && one > share);
-    const at = before < 0 ? points.length : before;
-    return [...points.slice(0, at), [round(place[0]), round(place[1])] as [number, number], ...points.slice(at)];
-  });
+  return withRun(recipe, piece, run, (points, after) => inserted(points, after, line, share, [round(place[0]), round(place[1])]));
+}
+
+/** An edge's points with one more, at a share of the line that it is drawn as. */
+function inserted(points: [number, number][], after: Spot, line: readonly Spot[], share: number, spot: [number, number]): [number, number][] {
+  const shares = [...points, after].map((point) => nearest(line, point).share);
+  shares[points.length] = 1;
+  const before = shares.findIndex((one, k) => k > 0 && one > share);
+  const at = before < 0 ? points.length : before;
+  return [...points.slice(0, at), spot, ...points.slice(at)];
 }
 
 /** The recipe without a point and what mirrors it; the first of an edge is a corner and stays. */
@@ -451,20 +453,14 @@ function addedAt(recipe: SewnRecipe, name: string, spot: Spot): SewnRecipe {
   const own = recipe.pieces.find((piece) => piece.name === name);
   if (own === undefined || own.runs.some((run) => run.points_mm.some((point) => Math.hypot(point[0] - spot[0], point[1] - spot[1]) < 1))) return recipe;
   let best: { away: number; run: string; share: number; line: Spot[] } | null = null;
-  for (const [k, run] of own.runs.entries()) {
-    const line: Spot[] = [...run.points_mm, own.runs[(k + 1) % own.runs.length]?.points_mm[0] ?? [0, 0]];
+  for (const run of own.runs) {
+    const line = cornersOf(recipe, name, run.name) ?? [];
     const found = nearest(line, spot);
     if (best === null || found.away < best.away) best = { ...found, run: run.name, line };
   }
   if (best === null) return recipe;
   const { run, line, share } = best;
-  return withRun(recipe, name, run, (points) => {
-    const shares = line.map((point) => nearest(line, point).share);
-    shares[line.length - 1] = 1;
-    const before = shares.findIndex((one, k) => k > 0 && one > share);
-    const at = before < 0 ? points.length : before;
-    return [...points.slice(0, at), [spot[0], spot[1]] as [number, number], ...points.slice(at)];
-  });
+  return withRun(recipe, name, run, (points, after) => inserted(points, after, line, share, [spot[0], spot[1]]));
 }
 
 /** The recipe in which an edge of a piece begins at a place, and that edge; null where there is no point. */

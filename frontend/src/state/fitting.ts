@@ -20,7 +20,7 @@ export interface FittingState {
   /** Whether cloth is coloured by how it moves. */
   moving: boolean;
   /** How the garment that was sewn last came out, in words. */
-  sewn: { garment: string; said: string } | null;
+  sewn: { shot: number; garment: string; said: string } | null;
   /** Takes a small picture of the stage; null while there is none. */
   picture: (() => Promise<Blob | null>) | null;
   set(change: Partial<Omit<FittingState, "set">>): void;
@@ -128,7 +128,7 @@ function hear(message: Message): void {
       break;
     case "sewn":
       if (!message.fault) {
-        state.set({ sewn: { garment: message.garment, said: message.said } });
+        if (state.told !== null) state.set({ sewn: { shot: state.told.shot, garment: message.garment, said: message.said } });
         notify(`${message.garment}: ${message.said}`);
       }
       leaveFitting();

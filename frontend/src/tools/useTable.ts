@@ -154,7 +154,7 @@ function within(table: Table, piece: string, [x, y]: Spot): Spot {
 export function keepLine(making: SewnMaking, { piece, points }: NonNullable<TableState["lining"]>, mirrored: boolean, keep: (change: (recipe: SewnRecipe) => SewnRecipe, said: string) => void): void {
   const plain = { kind: "sewn", pieces: making.pieces, seams: making.seams } as unknown as SewnRecipe;
   if (withLine(plain, piece, points, mirrored) === null) {
-    notify(`That line is no line within the ${piece}`, "Draw it through two places or more, all of it inside the outline; Esc begins anew", true);
+    notify(`The line leaves the ${piece}, or has only one point`, "Press Esc, and draw it inside the outline", true);
     return;
   }
   useTable.getState().set({ lining: null });

@@ -560,7 +560,9 @@ def _sewn_said(sewn: Sewn, left: float | None) -> str:
         said += f"; what is basted gapes by {sewn.open * 1e3:.1f} mm"
     if sewn.through:
         parts = ", ".join(f"{name} in {count}" for name, count in sewn.through[:3])
-        said += f". It goes through what is left out of the collider, {parts} places: let that collide on Cast"
+        said += (
+            f". It goes through parts that do not collide: {parts} places. Let them collide, on the Cast bench"
+        )
     return said
 
 

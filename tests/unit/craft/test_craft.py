@@ -19,7 +19,7 @@ from patient_needle.core.craft.inspect.frame import inspected
 from patient_needle.core.craft.inspect.snags import list_snags
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.craft.run.release import find_crossings, rearmed
-from patient_needle.core.craft.run.start import check_start
+from patient_needle.core.craft.run.start import check_start, put_off
 from patient_needle.core.geometry.motion import CachedMotion, Still
 from patient_needle.core.geometry.topology import build_topology, triangulated
 from patient_needle.core.model.curve import Curve
@@ -28,6 +28,7 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.garment import Prescription
 from patient_needle.core.model.holds import Choice, Follow, Hold
 from patient_needle.core.model.shot import CastMember, ColliderSettings, Garment, RunIn, ShotPlan
+from patient_needle.core.model.tolerances import EASING_REACH
 from patient_needle.core.solver.outfit import outfit
 from tests.sheets import box, polygons, sheet
 
@@ -143,6 +144,18 @@ def test_a_garment_inside_or_across_a_collider_is_refused_by_place():
     shifted = colliders.rest_points() * [0.01, 0.5, 1.2]
     with pytest.raises(StartError, match=r"pillar: whole|inside a collider"):
         check_start(worn, worn.placed, colliders, shifted)
+
+
+def test_what_cuts_into_a_body_is_put_straight_off_its_nearest_face_by_the_clearance():
+    colliders = merged_colliders(plan())
+    points, gap = colliders.rest_points(), float(colliders.surroundings(1001).gap[0])
+    low, high = points.min(axis=0), points.max(axis=0)
+    middle = 0.5 * (low + high)
+    to = lambda x: np.array([x, middle[1], middle[2]])  # noqa: E731
+    within, near, far, deep = to(high[0] - 0.003), to(high[0] + 0.4 * gap), to(high[0] + 2 * gap), middle
+    found = put_off(np.stack([within, near, far, deep]), colliders, points, 1001)
+    assert (high - low).min() > 2 * EASING_REACH
+    np.testing.assert_allclose(found, [to(high[0] + gap), to(high[0] + gap), far, deep], atol=1e-9)
 
 
 def test_open_sheets_enclose_nothing_even_near_a_body():

@@ -74,7 +74,7 @@ function Sew({ shot, name, sewn, busy }: { shot: Shot; name: string; sewn: SewnM
           ? "It is sewn and worn. Change a piece and sew it again; on the Drape bench it is fitted by hand."
           : `${count(sewn.pieces.length, "piece")}, ${count(sewn.seams.length, "seam")}: not sewn yet. Draw points on the table, then sew it round the figure.`}
       </Typography>
-      {sewn.worn && last?.garment === name && (
+      {sewn.worn && last?.shot === shot.id && last.garment === name && (
         <Typography sx={{ fontSize: 12, mb: 0.75, color: "text.secondary" }}>
           {last.said}
         </Typography>

@@ -12,7 +12,7 @@ from ...contact.filter import ringed
 from ...contact.intersections import crossing_pairs, self_crossing_pairs
 from ...contact.rows import Rows
 from ...contact.tangles import find_contours, tangle_rows, without_knots
-from ...geometry.closed import inside
+from ...geometry.closed import inside, insider
 from ...geometry.tree import build_tree, closest_points
 from ...model.errors import StartError
 from ...model.shot import ShotPlan
@@ -130,11 +130,11 @@ def put_off(start: Points, colliders: Colliders, points: Points, frame: int) -> 
     if len(at_work.triangles) == 0 or len(start) == 0:
         return start
     tree, x = build_tree(points, at_work.triangles), start.copy()
-    gap = at_work.surroundings(frame).gap
+    gap, is_inside = at_work.surroundings(frame).gap, insider(points, at_work.enclosing)
     for _ in range(PUT_OFF_ROUNDS):
         triangle, weights, away = closest_points(tree, points, x)
         nearest = np.einsum("ik,ikj->ij", weights, points[at_work.triangles[triangle]])
-        within = inside(points, at_work.enclosing, x)
+        within = is_inside(x)
         near = np.where(within, away < EASING_REACH, away < gap[triangle] * JUST) & (away > 0)
         if not near.any():
             break
