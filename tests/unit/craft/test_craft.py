@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from patient_needle.core.contact.intersections import crossing_pairs
 from patient_needle.core.craft.cast.colliders import merged_colliders
 from patient_needle.core.craft.cast.run_in import FURTHEST_ASIDE, StagedMotion, run_in_share
 from patient_needle.core.craft.garments.choosing import chosen_vertices
@@ -31,6 +32,8 @@ from patient_needle.core.model.shot import CastMember, ColliderSettings, Garment
 from patient_needle.core.model.tolerances import EASING_REACH
 from patient_needle.core.solver.outfit import outfit
 from tests.sheets import box, polygons, sheet
+
+NOTHING = np.zeros((0, 3), np.int32)
 
 
 def member(name="pillar", kind="set piece", size=1.0, motion=None, friction=0.3) -> CastMember:
@@ -153,9 +156,28 @@ def test_what_cuts_into_a_body_is_put_straight_off_its_nearest_face_by_the_clear
     middle = 0.5 * (low + high)
     to = lambda x: np.array([x, middle[1], middle[2]])  # noqa: E731
     within, near, far, deep = to(high[0] - 0.003), to(high[0] + 0.4 * gap), to(high[0] + 2 * gap), middle
-    found = put_off(np.stack([within, near, far, deep]), colliders, points, 1001)
+    found = put_off(np.stack([within, near, far, deep]), NOTHING, colliders, points, 1001)
     assert (high - low).min() > 2 * EASING_REACH
     np.testing.assert_allclose(found, [to(high[0] + gap), to(high[0] + gap), far, deep], atol=1e-9)
+
+
+def test_what_a_body_comes_through_between_vertices_goes_further_off():
+    """A triangle round an upright edge of the pillar: its vertices keep the clearance, its middle does not."""
+    colliders = merged_colliders(plan())
+    points, gap = colliders.rest_points(), float(colliders.surroundings(1001).gap[0])
+    low, high = points.min(axis=0), points.max(axis=0)
+    middle, reach = 0.5 * (low[1] + high[1]), 2 * gap
+    round_it = np.array([
+        [high[0] + gap, middle, high[2] - reach],
+        [high[0] - reach, middle - 0.01, high[2] + gap],
+        [high[0] - reach, middle + 0.01, high[2] + gap],
+    ])  # fmt: skip
+    triangle = np.array([[0, 1, 2]], np.int32)
+    assert len(crossing_pairs(round_it, triangle, points, colliders.triangles))
+    assert put_off(round_it, NOTHING, colliders, points, 1001) == pytest.approx(round_it)
+    clear = put_off(round_it, triangle, colliders, points, 1001)
+    assert len(crossing_pairs(clear, triangle, points, colliders.triangles)) == 0
+    assert np.linalg.norm(clear - round_it, axis=1).max() < 4 * gap
 
 
 def test_open_sheets_enclose_nothing_even_near_a_body():

@@ -138,7 +138,9 @@ def _from_present(plan: ShotPlan, own: Garment, pose: Points) -> Fitting:
     of itself. `StartError` where it goes too deep, or through too much.
     """
     colliders = merged_colliders(plan)
-    clear = put_off(pose, colliders, colliders.rest_points(), plan.first_simulated)
+    assert isinstance(own.source, FromPieces)
+    triangles = own.source.mesh.triangles
+    clear = put_off(pose, triangles, colliders, colliders.rest_points(), plan.first_simulated)
     run = _run_of(replace(plan, garments=(*plan.garments[:-1], replace(own, begins=clear))))
     _, on = _own_part(run)
     tangled = len(crossing_cloth(run.outfit, run.outfit.placed))

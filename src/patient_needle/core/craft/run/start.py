@@ -24,7 +24,7 @@ from ...model.tolerances import (
     UNTANGLE_ROUNDS,
     UNTANGLE_SECONDS,
 )
-from ...model.typed import Flags, Indices, Points, Scalars
+from ...model.typed import Flags, Indices, Points, Scalars, Triangles
 from ...solver.cloth import Cloth
 from ...solver.outfit import Outfit
 from ...solver.state import ClothState, at_rest
@@ -120,9 +120,10 @@ def _depth(within: Points, colliders: Colliders, points: Points) -> Scalars:
     return distance
 
 
-def put_off(start: Points, colliders: Colliders, points: Points, frame: int) -> Points:
+def put_off(start: Points, triangles: Triangles, colliders: Colliders, points: Points, frame: int) -> Points:
     """Cloth at start (n, 3) m put straight off colliders at points (k, 3) m where it lies in one, or nearer
     than the clearance at `frame`, (n, 3) m. What lies deeper than EASING_REACH stays: no way out is sure there.
+    Vertices between which a body still comes through their triangle go a clearance further, again and again.
 
     A pose that is carried to a finer mesh lies in bodies by as much as chords cut off a curve.
     """
@@ -130,16 +131,22 @@ def put_off(start: Points, colliders: Colliders, points: Points, frame: int) -> 
     if len(at_work.triangles) == 0 or len(start) == 0:
         return start
     tree, x = build_tree(points, at_work.triangles), start.copy()
-    gap, is_inside = at_work.surroundings(frame).gap, insider(points, at_work.enclosing)
+    clearance, is_inside = at_work.surroundings(frame).gap, insider(points, at_work.enclosing)
+    wanted = np.ones(len(x))  # clearances
     for _ in range(PUT_OFF_ROUNDS):
-        triangle, weights, away = closest_points(tree, points, x)
-        nearest = np.einsum("ik,ikj->ij", weights, points[at_work.triangles[triangle]])
-        within = is_inside(x)
-        near = np.where(within, away < EASING_REACH, away < gap[triangle] * JUST) & (away > 0)
-        if not near.any():
+        for _ in range(PUT_OFF_ROUNDS):
+            triangle, weights, away = closest_points(tree, points, x)
+            nearest = np.einsum("ik,ikj->ij", weights, points[at_work.triangles[triangle]])
+            within, gap = is_inside(x), wanted * clearance[triangle]
+            near = np.where(within, away < EASING_REACH, away < gap * JUST) & (away > 0)
+            if not near.any():
+                break
+            out = np.where(within[:, None], nearest - x, x - nearest)[near] / away[near, None]
+            x[near] = nearest[near] + gap[near, None] * out
+        through = crossing_pairs(x, triangles, points, at_work.triangles)
+        if len(through) == 0:
             break
-        out = np.where(within[:, None], nearest - x, x - nearest)[near] / away[near, None]
-        x[near] = nearest[near] + gap[triangle[near], None] * out
+        wanted[triangles[np.unique(through[:, 0])]] += 1.0
     return x
 
 

@@ -1,0 +1,158 @@
+"""The factor against SciPy's solver, and the matrix against the sum of what its parts say."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+import pytest
+from scipy import sparse
+from scipy.sparse.linalg import spsolve
+
+from patient_needle.core.model.errors import SolverError
+from patient_needle.core.solver.cholesky import Cholesky
+from patient_needle.core.solver.elimination import GROUPS, elimination
+from patient_needle.core.solver.stiffness import Stiffness, pattern_of
+from tests.sheets import sheet
+
+NO_HINGES = np.zeros((0, 4), np.int32)
+
+
+def springs(wide, sheets=1, seed=0):
+    """Sheets one beside the other, of springs that point anywhere and differ by a thousand times, and where
+    they lie.
+    """
+    points, triangles = sheet(1.0, 0.6, 1.0 / wide)
+    count = len(points)
+    pattern = pattern_of(count, triangles, NO_HINGES)
+    matrix, rng = Stiffness([pattern] * sheets), np.random.default_rng(seed)
+    for one in range(sheets):
+        part = matrix.part(one)
+        part.diagonal[:, :3] = rng.uniform(1.0, 10.0, (count, 1))
+        way = rng.normal(size=(len(pattern), 3)) * 10.0 ** rng.uniform(0, 1.5, (len(pattern), 1))
+        square = way[:, :, None] * way[:, None, :]
+        part.blocks[:] = -square.reshape(-1, 9)
+        xx, yy, zz, xy, xz, yz = (square[:, a, b] for a, b in ((0, 0), (1, 1), (2, 2), (0, 1), (0, 2), (1, 2)))
+        own = np.stack([xx, yy, zz, xy, xz, yz], axis=1)
+        np.add.at(part.diagonal, pattern.ends[:, 0], own)
+        np.add.at(part.diagonal, pattern.ends[:, 1], own)
+    matrix.close()
+    placed = np.concatenate([points + [0, 0, 0.1 * one] for one in range(sheets)])
+    return matrix, placed, tuple(slice(count * one, count * (one + 1)) for one in range(sheets))
+
+
+def dense(matrix, free):
+    """The matrix as SciPy has it, with ones where it is not free."""
+    count = len(free)
+    out = np.zeros((3 * count, 3 * count))
+    for (a, b), block in zip(matrix.ends, matrix.blocks, strict=True):
+        out[3 * a : 3 * a + 3, 3 * b : 3 * b + 3] = block.reshape(3, 3)
+        out[3 * b : 3 * b + 3, 3 * a : 3 * a + 3] = block.reshape(3, 3).T
+    for v, (xx, yy, zz, xy, xz, yz) in enumerate(matrix.diagonal):
+        out[3 * v : 3 * v + 3, 3 * v : 3 * v + 3] = [[xx, xy, xz], [xy, yy, yz], [xz, yz, zz]]
+    keep = np.repeat(free, 3)
+    return sparse.csc_matrix(np.where(np.outer(keep, keep), out, np.eye(len(keep))))
+
+
+@pytest.mark.parametrize(("wide", "sheets"), [(1, 1), (3, 1), (14, 1), (9, 3)])
+def test_a_factor_solves_as_scipy_does(wide, sheets):
+    matrix, placed, spans = springs(wide, sheets)
+    free = np.random.default_rng(1).random(len(placed)) > 0.15
+    order = elimination(matrix.ends, placed, free, spans)
+    assert sorted(order.origin.tolist()) == np.flatnonzero(free).tolist()
+    factor = Cholesky(order)
+    factor.factorise(matrix)
+    right = np.random.default_rng(2).normal(size=placed.shape)
+    right[~free] = 0.0
+    out = np.ones_like(right)
+    factor.solve(right, out)
+    exact = spsolve(dense(matrix, free), right.ravel()).reshape(right.shape)
+    assert out == pytest.approx(exact, abs=1e-3 * np.abs(exact).max())
+    assert not out[~free].any()
+    left = right.copy()
+    for _ in range(6):  # what is left over falls by the factor's own precision each time
+        product = np.zeros_like(left)
+        matrix.product(out, ~free, product)
+        left = right - product
+        step = np.zeros_like(left)
+        factor.solve(left, step)
+        out += step
+    assert np.abs(left).max() < 1e-9 * np.abs(right).max()
+
+
+def test_the_same_bits_on_any_number_of_threads():
+    matrix, placed, spans = springs(25, 2, 4)
+    free = np.ones(len(placed), bool)
+    right, found = np.random.default_rng(5).normal(size=placed.shape), []
+    before = numba.get_num_threads()
+    for threads in (1, numba.config.NUMBA_NUM_THREADS):
+        numba.set_num_threads(threads)
+        factor, out = Cholesky(elimination(matrix.ends, placed, free, spans)), np.zeros_like(right)
+        factor.factorise(matrix)
+        factor.solve(right, out)
+        found.append(out)
+    numba.set_num_threads(before)
+    assert np.array_equal(*found)
+
+
+def test_groups_share_the_work_and_cuts_are_short():
+    matrix, placed, spans = springs(60)
+    order = elimination(matrix.ends, placed, np.ones(len(placed), bool), spans)
+    own, beyond = np.diff(order.first), np.diff(order.row_starts)
+    work = own**3 / 3 + own**2 * beyond + own * beyond**2
+    halves = [work[a:b].sum() for a, b in zip(order.parts[:-1], order.parts[1:], strict=True)]
+    assert max(halves[:GROUPS]) < 0.6 * work.sum()
+    assert halves[GROUPS] < 0.35 * work.sum()
+    assert own.max() <= 45  # the sheet is 37 vertices across
+
+
+def test_nothing_free_is_nothing_to_solve():
+    matrix, placed, spans = springs(3)
+    factor = Cholesky(elimination(matrix.ends, placed, np.zeros(len(placed), bool), spans))
+    factor.factorise(matrix)
+    out = np.ones_like(placed)
+    factor.solve(np.zeros_like(placed), out)
+    assert not out.any()
+
+
+def test_a_matrix_that_is_not_quite_positive_gets_more_of_its_diagonal():
+    matrix, placed, spans = springs(4)
+    matrix.diagonal[3, :3] *= 0.5
+    factor = Cholesky(elimination(matrix.ends, placed, np.ones(len(placed), bool), spans))
+    assert np.linalg.eigvalsh(dense(matrix, np.ones(len(placed), bool)).toarray())[0] < 0
+    factor.factorise(matrix)
+    right, out = np.random.default_rng(2).normal(size=placed.shape), np.zeros_like(placed)
+    factor.solve(right, out)
+    assert np.isfinite(out).all()
+    assert (out * right).sum() > 0
+    for bad in (np.nan, np.inf, -1.0):
+        matrix.diagonal[:, :3] = bad
+        with pytest.raises(SolverError):
+            factor.factorise(matrix)
+
+
+def test_products_are_those_of_the_dense_matrix_and_parts_stand_apart():
+    points, triangles = sheet(0.3, 0.2, 0.05)
+    count = len(points)
+    pattern = pattern_of(count, triangles, NO_HINGES)
+    matrix, rng = Stiffness([pattern, pattern]), np.random.default_rng(5)
+    dense = np.zeros((6 * count, 6 * count))
+    for cloth in range(2):
+        part = matrix.part(cloth)
+        part.blocks[:] = rng.normal(size=part.blocks.shape)
+        part.diagonal[:] = rng.normal(size=part.diagonal.shape)
+        for (a, b), block in zip(pattern.ends + cloth * count, part.blocks, strict=True):
+            dense[3 * a : 3 * a + 3, 3 * b : 3 * b + 3] = block.reshape(3, 3)
+            dense[3 * b : 3 * b + 3, 3 * a : 3 * a + 3] = block.reshape(3, 3).T
+        for v, (xx, yy, zz, xy, xz, yz) in enumerate(part.diagonal, cloth * count):
+            dense[3 * v : 3 * v + 3, 3 * v : 3 * v + 3] = [[xx, xy, xz], [xy, yy, yz], [xz, yz, zz]]
+    matrix.close()
+    p, held = rng.normal(size=(2 * count, 3)), rng.random(2 * count) < 0.2
+    out = np.zeros_like(p)
+    work = matrix.product(p, held, out)
+    exact = (dense @ p.ravel()).reshape(-1, 3)
+    exact[held] = 0.0
+    assert out == pytest.approx(exact, abs=1e-12)
+    assert work == pytest.approx((exact * p).sum())
+    matrix.clear()
+    assert not matrix.blocks.any()
+    assert not matrix.diagonal.any()
