@@ -1,4 +1,4 @@
-"""The factor against SciPy's solver, and the matrix against the sum of what its parts say."""
+"""The matrix's own factor against SciPy's solver."""
 
 from __future__ import annotations
 
@@ -128,31 +128,3 @@ def test_a_matrix_that_is_not_quite_positive_gets_more_of_its_diagonal():
         matrix.diagonal[:, :3] = bad
         with pytest.raises(SolverError):
             factor.factorise(matrix)
-
-
-def test_products_are_those_of_the_dense_matrix_and_parts_stand_apart():
-    points, triangles = sheet(0.3, 0.2, 0.05)
-    count = len(points)
-    pattern = pattern_of(count, triangles, NO_HINGES)
-    matrix, rng = Stiffness([pattern, pattern]), np.random.default_rng(5)
-    dense = np.zeros((6 * count, 6 * count))
-    for cloth in range(2):
-        part = matrix.part(cloth)
-        part.blocks[:] = rng.normal(size=part.blocks.shape)
-        part.diagonal[:] = rng.normal(size=part.diagonal.shape)
-        for (a, b), block in zip(pattern.ends + cloth * count, part.blocks, strict=True):
-            dense[3 * a : 3 * a + 3, 3 * b : 3 * b + 3] = block.reshape(3, 3)
-            dense[3 * b : 3 * b + 3, 3 * a : 3 * a + 3] = block.reshape(3, 3).T
-        for v, (xx, yy, zz, xy, xz, yz) in enumerate(part.diagonal, cloth * count):
-            dense[3 * v : 3 * v + 3, 3 * v : 3 * v + 3] = [[xx, xy, xz], [xy, yy, yz], [xz, yz, zz]]
-    matrix.close()
-    p, held = rng.normal(size=(2 * count, 3)), rng.random(2 * count) < 0.2
-    out = np.zeros_like(p)
-    work = matrix.product(p, held, out)
-    exact = (dense @ p.ravel()).reshape(-1, 3)
-    exact[held] = 0.0
-    assert out == pytest.approx(exact, abs=1e-12)
-    assert work == pytest.approx((exact * p).sum())
-    matrix.clear()
-    assert not matrix.blocks.any()
-    assert not matrix.diagonal.any()

@@ -68,7 +68,7 @@ PATIENT = replace(FINAL, cg_iterations=60, cg_tolerance=1e-12)
 
 
 def run(terms, held=NONE_HELD, passes=8, still=1e-12, **options):
-    return minimise(terms, ROOM, START, held, Plain(), PATIENT, passes, still, rough=1.0, **options)
+    return minimise(terms, ROOM, START, held, [Plain()], PATIENT, passes, still, rough=1.0, **options)
 
 
 def test_a_quadratic_takes_one_pass_and_one_more_to_see_it():

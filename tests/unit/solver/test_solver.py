@@ -11,17 +11,13 @@ from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.tolerances import FINAL, FIRST_LOOK, LADDER
 from patient_needle.core.solver.air import AirFlow, Pressure
 from patient_needle.core.solver.bending import Bending
+from patient_needle.core.solver.cholesky import Cholesky
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.contact_force import Contact, Grips
 from patient_needle.core.solver.diagnostics import FrameTally, furthest, stretch, substeps_for
+from patient_needle.core.solver.elimination import elimination
 from patient_needle.core.solver.inertia import Calm, Inertia, timing
-from patient_needle.core.solver.linear import (
-    Factors,
-    Hessian,
-    Preconditioner,
-    conjugate_gradients,
-    together,
-)
+from patient_needle.core.solver.linear import Exact, Factors, Hessian, Summed, conjugate_gradients, together
 from patient_needle.core.solver.membrane import Membrane
 from patient_needle.core.solver.newton import minimise
 from patient_needle.core.solver.state import Forces, Inflation
@@ -225,7 +221,22 @@ def test_steps_of_unequal_length_keep_constant_speed_exact():
         assert time.base_velocity == pytest.approx(speed)
 
 
-def test_conjugate_gradients_solve_the_linearised_system():
+def summed(made, x):
+    return Summed(
+        together([(slice(0, made.count), Factors(made).for_step(0.01, made.held))]),
+        vertex_normals(x, made.triangles),
+        made.held,
+    )
+
+
+def exact(made, _):
+    return Exact(
+        lambda: Cholesky(elimination(room(made).ends, made.placed, ~made.held, (slice(0, made.count),)))
+    )
+
+
+@pytest.mark.parametrize(("make", "most"), [(summed, 300), (exact, 6)])
+def test_conjugate_gradients_solve_the_linearised_system(make, most):
     made = cloth(lambda points: points[:, 1] > 0.2 - 1e-9)
     terms = tuple(terms_of(made)[name] for name in ("inertia", "membrane", "bending"))
     x = crumpled(made, 4, 0.002)
@@ -233,25 +244,23 @@ def test_conjugate_gradients_solve_the_linearised_system():
     for term in terms:
         term.gradient(x, gradient)
     gradient[made.held] = 0
-    preconditioner = Preconditioner(
-        together([(slice(0, made.count), Factors(made).for_step(0.01, made.held))]),
-        vertex_normals(x, made.triangles),
-        made.held,
-    )
+    preconditioner = make(made, x)
     hessian = hessian_of(made, *terms)
     preconditioner.refresh(hessian)
-    step, used = conjugate_gradients(hessian, gradient, preconditioner, made.held, 300, 1e-9)
+    step, used, converged = conjugate_gradients(hessian, gradient, preconditioner, made.held, 300, 1e-9)
+    assert converged
+    assert not conjugate_gradients(hessian, gradient, preconditioner, made.held, 1, 1e-9).converged
     product = np.zeros_like(x)
     work = hessian.product(step, made.held, product)
     assert work == pytest.approx(inner(step, product))
     assert product == pytest.approx(-gradient, abs=1e-6 * np.abs(gradient).max())
     assert np.all(step[made.held] == 0)
-    assert used < 300
-    hinted, _ = conjugate_gradients(hessian, gradient, preconditioner, made.held, 300, 1e-9, hint=0.9 * step)
+    assert used < most
+    hinted, _, _ = conjugate_gradients(hessian, gradient, preconditioner, made.held, 300, 1e-9, hint=0.9 * step)
     assert hinted == pytest.approx(step, abs=1e-6 * np.abs(step).max())
     # As far along a hint as serves: all of what falls short, half of twice as far, nothing of the wrong way.
     for share, taken in ((0.9, 0.9), (2.0, 1.0), (-1.0, 0.0)):
-        only, count = conjugate_gradients(
+        only, count, _ = conjugate_gradients(
             hessian, gradient, preconditioner, made.held, 0, 1e-9, hint=share * step
         )
         assert only == pytest.approx(taken * step, abs=1e-6 * np.abs(step).max())
@@ -343,13 +352,8 @@ class Misleading:
 
 def test_a_line_search_that_fails_is_told():
     made = cloth_of(*sheet(0.2, 0.2, 0.1), FABRIC)
-    preconditioner = Preconditioner(
-        together([(slice(0, made.count), Factors(made).for_step(0.01, made.held))]),
-        np.zeros((made.count, 3)),
-        made.held,
-    )
     start = crumpled(made, 3)
-    found = minimise((Misleading(),), room(made), start, made.held, preconditioner, FINAL, 2, 1e-9, 1.0)
+    found = minimise((Misleading(),), room(made), start, made.held, [summed(made, start)], FINAL, 2, 1e-9, 1.0)
     assert found.stuck
     assert np.array_equal(found.x, start)
     engine, tally = free_engine(made, FINAL), FrameTally()

@@ -6,7 +6,7 @@ that a scene ten times as large behaves the same.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 # Effort. Substeps per frame come from this ladder only, so that a few factors serve the whole shot.
 LADDER = (1, 2, 4, 8, 16, 32)
@@ -25,6 +25,8 @@ ARMIJO_SHARE = 1e-4  # share of the predicted fall that a step must bring (L. Ar
 ENERGY_ROUNDING = 1e-12  # share of the energy that summing it may lose
 LOCAL_BENDING = 40.0  # bending stiffness of a vertex over its inertia: below, no factor of bending is made
 LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds: softer links stay out of the factor
+EXACT_ITERATIONS, EXACT_TOLERANCE = 24, 0.03  # with the matrix's own factor: at most, and at least
+MOST_SOLVES = 8  # of a Newton pass with a factor of an earlier one, before there is a new one
 
 # The first guess of a substep.
 GUESS_SWEEPS = 10  # over the rows: a stack of so many layers is guessed well
@@ -210,6 +212,7 @@ class Patience:
     cg_iterations    at most, per Newton pass
     cg_tolerance     residual drop at which conjugate gradients stop
     step_tolerance   Newton stops when it moves nothing further than this share of the spacing
+    exact            whether every solve has the matrix's own factor, or only one that does not converge without
     """
 
     name: str
@@ -219,9 +222,17 @@ class Patience:
     cg_iterations: int
     cg_tolerance: float
     step_tolerance: float
+    exact: bool = False
+
+    def with_exact(self) -> Patience:
+        """Solves with the matrix's own factor: an iteration brings more, what is left is seen truly."""
+        return replace(
+            self, exact=True, cg_iterations=max(self.cg_iterations, EXACT_ITERATIONS),
+            cg_tolerance=min(self.cg_tolerance, EXACT_TOLERANCE),
+        )  # fmt: skip
 
 
-FIRST_LOOK = Patience("first-look", 4, 0.045, 3, 12, 0.10, 2e-3)
-WORKING = Patience("working", 8, 0.030, 3, 14, 0.05, 1e-3)
-FINAL = Patience("final", 16, 0.015, 5, 30, 0.02, 2e-4)
+FIRST_LOOK = Patience("first-look", 4, 0.045, 3, 12, 0.10, 1e-3)
+WORKING = Patience("working", 8, 0.030, 3, 14, 0.05, 5e-4)
+FINAL = Patience("final", 16, 0.015, 5, 30, 0.01, 2e-5, exact=True)
 ALL = {patience.name: patience for patience in (FIRST_LOOK, WORKING, FINAL)}

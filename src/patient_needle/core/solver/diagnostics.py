@@ -38,7 +38,11 @@ def substeps_for(patience: Patience, travel: float, stretch: float = 1.0, least:
 
 @dataclass
 class FrameTally:
-    """Sums over the substeps of one frame. The clock is read here only; nothing decides by it."""
+    """Sums over the substeps of one frame. The clock is read here only; nothing decides by it.
+
+    hard_solves: of which the first pass needed the matrix's own factor; all later ones of the frame begin with
+    it.
+    """
 
     milliseconds: dict[str, float] = field(default_factory=lambda: dict.fromkeys(STAGES, 0.0))
     substeps: int = 0
@@ -52,6 +56,7 @@ class FrameTally:
     cuts: int = 0
     let_go: int = 0
     line_searches_failed: int = 0
+    hard_solves: int = 0
 
     @contextmanager
     def stage(self, name: str) -> Iterator[None]:

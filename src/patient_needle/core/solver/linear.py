@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numba import njit
 from scipy import sparse
 
-from ..model.tolerances import LEAST_FIXING, LOCAL_BENDING
+from ..model.tolerances import LEAST_FIXING, LOCAL_BENDING, MOST_SOLVES
 from ..model.typed import Flags, Points, Scalars, Vectors
+from .cholesky import Cholesky
 from .cloth import Cloth
 from .factor import Factor, SideBySide, factorised
 from .stiffness import Blocks, Stiffness
@@ -79,6 +80,11 @@ class Hessian:
         for term in self._terms:
             term.product(p, out)
         return self._stiffness.product(p, held, out)
+
+    @property
+    def matrix(self) -> Stiffness:
+        """All but what `product` adds of the terms."""
+        return self._stiffness
 
     def along(self, directions: Vectors) -> Scalars:
         """Each vertex's own stiffness (n,) N/m along its direction (n, 3)."""
@@ -193,15 +199,55 @@ def _rounded(stiffness: Scalars) -> Scalars:
     return out
 
 
-class Preconditioner:
-    """About the inverse of a substep's Hessian, as a sum of three (additive Schwarz: M. Dryja and O. Widlund,
+class Preconditioner(Protocol):
+    """About the inverse of a Hessian."""
+
+    def refresh(self, hessian: Hessian) -> None:
+        """Take up the present linearisation."""
+
+    def solve(self, right: Vectors, out: Vectors) -> float:
+        """About the displacement that forces right (n, 3) N would bring, into out (n, 3) m; the work they would
+        do.
+        """
+        ...
+
+
+class Exact:
+    """The Cholesky factor of all that lies in the Hessian's matrix.
+
+    Left out is what couples cloth with cloth across a contact. A factor serves several passes of Newton's
+    method: it is made anew after a pass that took many solves with it.
+    """
+
+    def __init__(self, room: Callable[[], Cholesky]) -> None:
+        self._room, self._solves = room, MOST_SOLVES + 1
+        self._factor: Cholesky | None = None
+
+    def refresh(self, hessian: Hessian) -> None:
+        """Take up the present linearisation, if the last one does not serve any more."""
+        if self._solves > MOST_SOLVES:
+            self._factor = self._factor or self._room()
+            self._factor.factorise(hessian.matrix)
+        self._solves = 0
+
+    def solve(self, right: Vectors, out: Vectors) -> float:
+        """As `Preconditioner` has it."""
+        assert self._factor is not None
+        self._solves += 1
+        self._factor.solve(right, out)
+        return float(inner(right, out))
+
+
+class Summed:
+    """What is ready at once: a sum of three (additive Schwarz: M. Dryja and O. Widlund,
     1987).
 
     The constant factor of the membrane sees the cloth as stiff in every direction. Along its normals cloth is
     softer by orders of magnitude, so motion there would count as converged while it has hardly begun. So there
     come with it: the factor of inertia and flat bending along the normals, which knows how cloth swings and
     sags as a whole, scaled down where contact or tension stiffens a vertex; and the inverse of each vertex's
-    true stiffness along its normal. Each cloth has its own factors, over its slice of the vertices.
+    true stiffness along its normal. Each cloth has its own factors, over its slice of the vertices. It is blind
+    to cloth that folds without stretching, which moves along normals that turn from one vertex to the next.
     """
 
     def __init__(self, together: Together, normals: Vectors, held: Flags) -> None:
@@ -217,9 +263,7 @@ class Preconditioner:
         self._scale = np.sqrt(np.minimum(1.0, self._diagonal * self._softness))
 
     def solve(self, right: Vectors, out: Vectors) -> float:
-        """About the displacement that forces right (n, 3) N would bring, into out (n, 3) m; the work they would
-        do.
-        """
+        """As `Preconditioner` has it."""
         _along(self._normals, self._scale, right, self._force)
         self._solves.solve(right, self._force, out, self._moved)
         return float(_add_along(self._normals, self._scale, self._moved, self._softness, right, out))
@@ -250,6 +294,14 @@ def _add_along(normals, scale, moved, softness, right, out):
     return work
 
 
+class Descent(NamedTuple):
+    """step (n, 3) m; iterations it took; converged, whether those were enough."""
+
+    step: Vectors
+    iterations: int
+    converged: bool
+
+
 def conjugate_gradients(
     hessian: Hessian,
     gradient: Vectors,
@@ -259,8 +311,8 @@ def conjugate_gradients(
     tolerance: float,
     still: float = 0.0,
     hint: Vectors | None = None,
-) -> tuple[Vectors, int]:
-    """Step (n, 3) m that lowers the linearised energy, and the iterations it took.
+) -> Descent:
+    """A step that lowers the linearised energy.
 
     Begins with the share of `hint` (n, 3) m, from none to all, that lowers it most. Stops when the
     preconditioned residual has fallen to `tolerance` of the first, or where the Hessian has no curvature left
@@ -276,21 +328,21 @@ def conjugate_gradients(
     shaped = np.zeros_like(gradient)
     energy = first = preconditioner.solve(residual, shaped)
     if hint is None and largest(shaped) <= still:
-        return step, 0
+        return Descent(step, 0, True)
     search = shaped.copy()
     for iteration in range(1, iterations + 1):
         if energy <= 0.0:
-            return step, hinted + iteration - 1
+            return Descent(step, hinted + iteration - 1, True)
         curvature = hessian.product(search, held, product)
         if curvature <= 0.0:
-            return (step if step.any() else search), hinted + iteration
+            return Descent(step if step.any() else search, hinted + iteration, True)
         _descend(step, search, residual, product, energy / curvature)
         following = preconditioner.solve(residual, shaped)
         if following <= tolerance**2 * first:
-            return step, hinted + iteration
+            return Descent(step, hinted + iteration, True)
         _turn(search, shaped, following / energy)
         energy = following
-    return step, hinted + iterations
+    return Descent(step, hinted + iterations, False)
 
 
 @njit(cache=True)

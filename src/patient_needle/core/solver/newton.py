@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,7 +25,8 @@ from .sums import inner, largest
 class Minimised:
     """x (n, 3) m, passes of Newton's method, conjugate gradient iterations, and the last move in m.
 
-    stuck: no step along the last direction lowered the energy enough, so the pass was given up where it began.
+    stuck: no step along the last direction lowered the energy enough, so the pass was given up where it began;
+    hard: the first of the preconditioners did not serve in the first pass.
     """
 
     x: Points
@@ -32,6 +34,7 @@ class Minimised:
     iterations: int
     last_move: float
     stuck: bool = False
+    hard: bool = False
 
 
 def minimise(
@@ -39,7 +42,7 @@ def minimise(
     stiffness: Stiffness,
     start: Points,
     held: Flags,
-    preconditioner: Preconditioner,
+    preconditioners: Sequence[Preconditioner],
     patience: Patience,
     passes: int,
     still: float,
@@ -52,13 +55,16 @@ def minimise(
     Held vertices (n,) stay where start has them. The first pass begins as far along `hint` (n, 3) m, which
     leaves held vertices alone, as lowers the energy most. Stops when a pass moves nothing further than `still`
     m; while one still moves something further than `rough` m, up to EXTRA_PASSES times as many passes are made.
+    A pass whose linear solve does not converge with one of the preconditioners goes on with the next, and
+    so do all later passes.
     """
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
     lagged = tuple(term for term in terms if term.lagged)
     hessian = Hessian(terms, stiffness)
     energy, slope = 0.0, None
-    done = 0
+    done, better, hard = 0, list(preconditioners), False
+    preconditioner = better.pop(0)
     while done < passes or (done < EXTRA_PASSES * passes and move > rough):
         done += 1
         if slope is None:
@@ -68,13 +74,22 @@ def minimise(
         gradient[held] = 0.0
         hessian.refresh()
         preconditioner.refresh(hessian)
-        step, used = conjugate_gradients(
+        step, used, converged = conjugate_gradients(
             hessian, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,
             ALREADY_THERE * still, hint if done == 1 else None,
         )  # fmt: skip
-        iterations += used
         if used == 0:
             return Minimised(x, done, iterations, 0.0)
+        if not converged and better:
+            preconditioner, hard = better.pop(0), hard or done == 1
+            preconditioner.refresh(hessian)
+            iterations += used
+            patience, passes = patience.with_exact(), passes + (passes > 1)
+            step, used, _ = conjugate_gradients(
+                hessian, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,
+                hint=step,
+            )  # fmt: skip
+        iterations += used
         fall, share, reached = ARMIJO_SHARE * inner(gradient, step), 1.0, energy + further
         for _ in range(LINE_SEARCH_HALVINGS):
             trial = x + share * step
@@ -84,11 +99,11 @@ def minimise(
                 break
             share *= 0.5
         else:
-            return Minimised(x, done, iterations, 0.0, stuck=True)
+            return Minimised(x, done, iterations, 0.0, stuck=True, hard=hard)
         x, move = trial, share * largest(step)
         if move <= still:
-            return Minimised(x, done, iterations, move)
-    return Minimised(x, done, iterations, move)
+            return Minimised(x, done, iterations, move, hard=hard)
+    return Minimised(x, done, iterations, move, hard=hard)
 
 
 def _slope_of(terms: tuple[Term, ...], x: Points) -> tuple[float, Vectors]:

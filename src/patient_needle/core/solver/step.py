@@ -30,12 +30,14 @@ from ..model.tolerances import (
     Tolerances,
 )
 from ..model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
+from .cholesky import Cholesky
 from .cloth import Cloth
 from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
+from .elimination import elimination
 from .first_guess import Friction, first_guess, staying
 from .inertia import Inertia, Timing, timing
-from .linear import Hessian, Preconditioner, Term, Together, conjugate_gradients, together
+from .linear import Exact, Hessian, Preconditioner, Summed, Term, Together, conjugate_gradients, together
 from .links import Links, LinkTerm
 from .newton import minimise
 from .outfit import PLAIN, Outfit, Wear, Wearing, outfit
@@ -44,6 +46,7 @@ from .stiffness import Stiffness
 from .sums import inner, largest
 
 MOST_TOGETHER = 4  # sets of factors kept ready
+MOST_FACTORS = 3  # of the matrix kept room for, each with other vertices prescribed
 LOOK_EVERY = 24  # steps between two looks at how far from rest it is
 
 
@@ -132,6 +135,7 @@ class Engine:
             Wear(c, s, f, i) for i, (c, s, f) in enumerate(zip(worn.cloths, worn.spans, each, strict=True))
         )
         self._together: dict[tuple[int, ...], Together] = {}
+        self._factors: dict[bytes, Cholesky] = {}
         self._matrix = Stiffness([wear.pattern for wear in self.wear])
         self._gravity = each[0].gravity
         self._tolerances = tolerances
@@ -450,19 +454,34 @@ class Engine:
             term.gradient(x, gradient)
         held = self._held(surround)
         gradient[held] = 0.0
-        preconditioner = self._preconditioner(UNREST, x, surround)
+        preconditioner = self._exact(held)
         hessian = Hessian(terms, self._matrix)
         hessian.refresh()
         preconditioner.refresh(hessian)
-        towards, _ = conjugate_gradients(
+        towards = conjugate_gradients(
             hessian, gradient, preconditioner, held, UNREST_ITERATIONS, UNREST_TOLERANCE
-        )
+        ).step
         v = np.where(held[:, None], 0.0, state.velocities)
         mass, stiffness = inner(v, self.cloth.mass[:, None] * v), hessian.product(v, held, np.zeros_like(x))
         carried = largest(v) * np.sqrt(mass / stiffness) if stiffness > 0 else 0.0
         return float(largest(towards[:count]) + carried)
 
-    def _preconditioner(self, step: float, x: Points, surround: Surround) -> Preconditioner:
+    def _exact(self, held: Flags) -> Exact:
+        """With the factor of all that is not held (n,), whose room is kept."""
+
+        def factor() -> Cholesky:
+            key, worn = held.tobytes(), self.cloth
+            found = self._factors.pop(key, None)
+            if found is None:
+                found = Cholesky(elimination(self._matrix.ends, worn.placed, ~held, worn.spans))
+            self._factors[key] = found
+            if len(self._factors) > MOST_FACTORS:
+                del self._factors[next(iter(self._factors))]
+            return found
+
+        return Exact(factor)
+
+    def _summed(self, step: float, x: Points, surround: Surround) -> Summed:
         held, links = self._held(surround), surround.links
         fixing = None if links is None else links.fixing(x, step)
         factors = [
@@ -475,21 +494,27 @@ class Engine:
         self._together[key] = ready
         if len(self._together) > MOST_TOGETHER:
             del self._together[next(iter(self._together))]
-        return Preconditioner(ready, vertex_normals(x, self.cloth.triangles), held)
+        return Summed(ready, vertex_normals(x, self.cloth.triangles), held)
 
     def _solve(
         self, terms: tuple[Term, ...], start: Points, step: float, passes: int, tally: FrameTally,
         surround: Surround, hint: Vectors | None = None,
     ) -> Points:  # fmt: skip
         with tally.stage("solve"):
-            preconditioner = self._preconditioner(step, start, surround)
+            held, patience = self._held(surround), self.patience
+            if tally.hard_solves:
+                patience, passes = patience.with_exact(), passes + (passes > 1)
+            preconditioners: list[Preconditioner] = [self._exact(held)]
+            if not patience.exact:
+                preconditioners.insert(0, self._summed(step, start, surround))
             found = minimise(
-                terms, self._matrix, start, self._held(surround), preconditioner, self.patience, passes,
+                terms, self._matrix, start, held, preconditioners, patience, passes,
                 self.patience.step_tolerance * self.cloth.spacing, ROUGH_SHARE * self.cloth.spacing, hint,
             )  # fmt: skip
         tally.newton_passes += found.passes
         tally.cg_iterations += found.iterations
         tally.line_searches_failed += found.stuck
+        tally.hard_solves += found.hard
         return found.x
 
 

@@ -95,12 +95,13 @@ class Stiffness(Blocks):
     """The matrix of an outfit, with each cloth's own part of it.
 
     diagonal (n, 6) N/m, the symmetric blocks of the vertices as xx, yy, zz, xy, xz, yz; blocks (b, 9) N/m,
-    those of lower vertices by higher, row by row.
+    those of lower vertices by higher, row by row; ends (b, 2) int32, which vertices those are.
     """
 
     def __init__(self, patterns: Sequence[Pattern]) -> None:
         firsts = np.concatenate([[0], np.cumsum([one.count for one in patterns])]).astype(int)
         ends = np.concatenate([one.ends + first for one, first in zip(patterns, firsts, strict=False)])
+        self.ends = ends
         both = np.concatenate([ends, ends[:, ::-1]])
         order = np.lexsort((both[:, 1], both[:, 0]))
         self._neighbours = np.ascontiguousarray(both[order, 1], np.uint32)

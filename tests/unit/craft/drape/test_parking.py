@@ -44,7 +44,7 @@ def test_what_moves_goes_as_it_would_with_the_whole(monkeypatch):
     apart = np.linalg.norm(alone.state.positions - whole.state.positions, axis=1)
     moved = np.linalg.norm(whole.state.positions - whole.cloth.outfit.placed, axis=1).max()
     assert moved > 0.02
-    assert apart.max() < 1e-8
+    assert apart.max() < 1e-6
     assert np.array_equal(alone.state.positions[alone.hands.parked], whole.state.positions[alone.hands.parked])
     assert crossings(alone) == 0
 
