@@ -14,8 +14,9 @@ export type StepRecord = MapRecord["steps"][number];
 export type StrokeRecord = Schemas["Painted.StrokeRecord"];
 export type HoldRecord = Schemas["Shot.HoldRecord"];
 export type How = HoldRecord["how"];
+export type HowKind = How["kind"];
 /** How a hold of one kind holds. */
-export type HowOf<K extends How["kind"]> = Extract<How, { kind: K }>;
+export type HowOf<K extends HowKind> = Extract<How, { kind: K }>;
 export type FittingRecord = ShotDocument["fittings"][number];
 export type Recipe = GarmentRecord["recipe"];
 export type FileRecipe = Extract<Recipe, { kind: "file" }>;

@@ -91,8 +91,10 @@ export function withGarment(document: ShotDocument, name: string, recipe: Recipe
   };
 }
 
-export function changeMember(document: ShotDocument, name: string, change: Partial<CastRecord>, said: string): Edit {
-  const cast = (document.cast ?? []).map((one) => (one.name === name ? { ...one, ...change } : one));
+/** Change one of the cast; change: the new fields, or what they become of the newest ones. */
+export function changeMember(document: ShotDocument, name: string, change: Partial<CastRecord> | ((newest: CastRecord) => Partial<CastRecord>), said: string): Edit {
+  const changed = (one: CastRecord) => ({ ...one, ...(typeof change === "function" ? change(one) : change) });
+  const cast = (document.cast ?? []).map((one) => (one.name === name ? changed(one) : one));
   return { document: { ...document, cast }, said: `${name}: ${said}` };
 }
 

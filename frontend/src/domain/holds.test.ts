@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { HoldRecord, Pop, ShotDocument } from "../api/client";
 import { addGarment, holdsOf } from "./edits";
-import { addHold, borderOf, changeHold, choiceSaid, endsOn, gives, holdSaid, keepChoice, KINDS, newHold, PLAIN_CHOICE, removeHold, widen } from "./holds";
+import { addHold, borderOf, changeHold, changeHow, choiceSaid, endsOn, gives, holdSaid, keepChoice, KINDS, newHold, PLAIN_CHOICE, removeHold, widen } from "./holds";
 import { valueAt } from "./keys";
 import { lanesOf } from "./lanes";
 
@@ -24,6 +24,15 @@ describe("holds", () => {
     const soft = changeHold(held.document, "skirt", "waist", { grip: 0.5 }, "softer").document;
     expect(holdsOf(soft, "skirt")[0]?.grip).toBe(0.5);
     expect(removeHold(soft, "skirt", "waist").document).toEqual(dressed);
+  });
+
+  it("keep every change of how they hold, made in quick turn", () => {
+    const held = holding(newHold("handle", "corner", waist, "", [0, 1, 0]));
+    const aside = changeHow(held, "skirt", "corner", "handle", (how) => ({ place: [0.2, how.place[1], how.place[2]] }), "right").document;
+    const ahead = changeHow(aside, "skirt", "corner", "handle", (how) => ({ place: [how.place[0], how.place[1], 0.3] }), "ahead").document;
+    const both = changeHow(ahead, "skirt", "corner", "handle", () => ({ scale: 2 }), "larger").document;
+    expect(holdsOf(both, "skirt")[0]?.how).toMatchObject({ place: [0.2, 1, 0.3], scale: 2 });
+    expect(changeHow(both, "skirt", "corner", "tether", () => ({ length_mm: 9 }), "free").document).toBe(both);
   });
 
   it("are of one kind each, and say so", () => {

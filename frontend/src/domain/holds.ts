@@ -1,5 +1,5 @@
 /** What holds cloth: kinds of holds, how firmly, and the edits that make and change them. */
-import type { BorderReading, Choice, HoldRecord, How, Pop, Shot, ShotDocument } from "../api/client";
+import type { BorderReading, Choice, HoldRecord, How, HowKind, HowOf, Pop, Shot, ShotDocument } from "../api/client";
 import { changeGarment, type Edit, holdsOf } from "./edits";
 import { type Keyed, keysOf, spread } from "./keys";
 import { count } from "./words";
@@ -50,6 +50,21 @@ export function addHold(document: ShotDocument, garment: string, hold: HoldRecor
 export function changeHold(document: ShotDocument, garment: string, name: string, change: Partial<HoldRecord>, said: string): Edit {
   const holds = holdsOf(document, garment).map((hold) => (hold.name === name ? { ...hold, ...change } : hold));
   return changeGarment(document, garment, { holds }, `${name} ${said}`);
+}
+
+/** Change what only one kind of hold has, from how the shot has it now; nothing for a hold of another kind. */
+export function changeHow<Kind extends HowKind>(
+  document: ShotDocument,
+  garment: string,
+  name: string,
+  kind: Kind,
+  change: (how: HowOf<Kind>) => Partial<HowOf<Kind>>,
+  said: string,
+): Edit {
+  const hold = holdsOf(document, garment).find((one) => one.name === name);
+  if (hold?.how.kind !== kind) return { document, said: "" };
+  const how = hold.how as HowOf<Kind>;
+  return changeHold(document, garment, name, { how: { ...how, ...change(how) } }, said);
 }
 
 export function removeHold(document: ShotDocument, garment: string, name: string): Edit {

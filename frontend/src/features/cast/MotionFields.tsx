@@ -21,7 +21,7 @@ interface MotionFieldsProps {
 /** Where a member's motion comes from, when it starts, and what a file of another rate keeps. */
 export function MotionFields({ shot, member, read }: MotionFieldsProps) {
   const edit = useEdit(shot);
-  const keep = (change: Partial<CastRecord>, said: string) => {
+  const keep = (change: Partial<CastRecord> | ((newest: CastRecord) => Partial<CastRecord>), said: string) => {
     edit.mutate({ edit: (document) => changeMember(document, member.name, change, said) });
   };
   const source = member.cache ?? member.motion?.file ?? null;
@@ -51,8 +51,8 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
             label={`Motion ${name}, m`}
             value={member.motion_move[axis] ?? 0}
             keep={(value) => {
-              const motion_move = member.motion_move.map((old, at) => (at === axis ? value : old)) as [number, number, number];
-              keep({ motion_move }, `motion moved to ${motion_move.join(", ")} m`);
+              const put = (newest: CastRecord) => newest.motion_move.map((old, at) => (at === axis ? value : old)) as [number, number, number];
+              keep((newest) => ({ motion_move: put(newest) }), `motion moved to ${put(member).join(", ")} m`);
             }}
           />
         ))}
@@ -63,7 +63,7 @@ export function MotionFields({ shot, member, read }: MotionFieldsProps) {
           unit={member.cache_as.unit ?? member.unit}
           up={member.cache_as.up ?? member.up}
           of="Cache"
-          change={(change, said) => { keep({ cache_as: { ...member.cache_as, ...change } }, `cache ${said}`); }}
+          change={(change, said) => { keep((newest) => ({ cache_as: { ...newest.cache_as, ...change } }), `cache ${said}`); }}
         />
       )}
       {source !== null && (

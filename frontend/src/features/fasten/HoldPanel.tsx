@@ -4,7 +4,7 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { HoldReading, HoldRecord, Shot } from "../../api/client";
-import { changeHold, choiceSaid, gives, holdSaid, removeHold, widen } from "../../domain/holds";
+import { changeHold, changeHow, choiceSaid, gives, holdSaid, removeHold, widen } from "../../domain/holds";
 import { capital, count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -14,7 +14,7 @@ import { KeyedField } from "../../ui/KeyedField";
 import { NumberField } from "../../ui/NumberField";
 import { PopNote } from "../../ui/PopNote";
 import { SpanFields } from "../../ui/SpanFields";
-import { type KeepHold, KindFields } from "./KindFields";
+import { type KeepHow, KindFields } from "./KindFields";
 import { ShakeTest } from "./ShakeTest";
 
 export interface HoldPanelProps {
@@ -24,14 +24,16 @@ export interface HoldPanelProps {
   read: HoldReading | undefined;
 }
 
-
 /** One hold: what it holds, how firmly, from when to when, and what will pop. */
 export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
   const edit = useEdit(shot);
   const looked = useRoom((room) => room.hold === hold.name);
   const set = useRoom((room) => room.set);
-  const keep: KeepHold = (change, said) => {
+  const keep = (change: Partial<HoldRecord>, said: string) => {
     edit.mutate({ edit: (document) => changeHold(document, garment, hold.name, change, said) });
+  };
+  const keepHow: KeepHow = (kind, change, said) => {
+    edit.mutate({ edit: (document) => changeHow(document, garment, hold.name, kind, change, said) });
   };
   return (
     <Panel label={`Hold ${hold.name}`}>
@@ -65,7 +67,7 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
         {hold.on !== 0 && <SpanFields value={hold.on} does="holds" keep={(on, said) => { keep({ on }, said); }} />}
         <NumberField label="Regains its hold over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
       </Fold>
-      <KindFields shot={shot} garment={garment} hold={hold} keep={keep} />
+      <KindFields shot={shot} garment={garment} hold={hold} keep={keepHow} />
       {hold.how.kind !== "stitched" && hold.how.kind !== "elastic" && <ShakeTest shot={shot} garment={garment} hold={hold.name} />}
       <Box sx={{ display: "flex", justifyContent: "space-between" }}>
         <Button size="small" aria-pressed={looked} onClick={() => { set({ hold: looked ? null : hold.name, lane: null }); }}>
