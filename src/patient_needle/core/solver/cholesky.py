@@ -110,7 +110,7 @@ def _fronts(order, begin, end, diagonal, blocks, scale, more, panels, stack, rig
         panel = panels[order.panels[k] : order.panels[k + 1]]
         update = stack[order.updates[k] : order.updates[k] + 9 * beyond * beyond]
         _assemble(order, k, own, height, diagonal, blocks, scale, more, panel)
-        _take_up(order, k, own, height, stack, panel)
+        _take_up(order, k, 0, own, stack, panel, height)
         sizes[0], sizes[1], sizes[2], sizes[3] = 3 * own, 3 * beyond, max(height, 1), max(3 * beyond, 1)
         corner, block = panel.ctypes.data, panel.ctypes.data + 12 * own
         one_at = one.ctypes.data
@@ -129,7 +129,7 @@ def _fronts(order, begin, end, diagonal, blocks, scale, more, panels, stack, rig
                     lower, plain, columns_at, rows_at, one_at + 4, block, height_at, one_at + 8,
                     update.ctypes.data, width_at,
                 )  # fmt: skip
-        _pass_on(order, k, own, beyond, stack, update)
+        _take_up(order, k, own, own + beyond, stack, update, 3 * beyond)
 
 
 @njit(cache=True, inline="always")
@@ -165,41 +165,25 @@ def _assemble(order, k, own, height, diagonal, blocks, scale, more, panel):
 
 
 @njit(cache=True)
-def _take_up(order, k, own, height, stack, panel):
-    """Add what its children left for the own vertices of front k to its panel."""
+def _take_up(order, k, begin, end, stack, out, height):
+    """Add what its children left for vertices begin to end of front k to the columns that out has of those, of
+    `height` numbers each, from the row of vertex `begin` on.
+    """
     for c in range(order.child_starts[k], order.child_starts[k + 1]):
         child = order.children[c]
         start, count = order.row_starts[child], order.row_starts[child + 1] - order.row_starts[child]
         for j in range(count):
             column = order.into[start + j]
-            if column >= own:
-                break
-            for n in range(3):
-                to, source = (3 * column + n) * height, order.updates[child] + (3 * j + n) * 3 * count
-                for i in range(j, count):
-                    row = to + 3 * order.into[start + i]
-                    panel[row] += stack[source + 3 * i]
-                    panel[row + 1] += stack[source + 3 * i + 1]
-                    panel[row + 2] += stack[source + 3 * i + 2]
-
-
-@njit(cache=True)
-def _pass_on(order, k, own, beyond, stack, update):
-    """Add what its children left for later fronts to what front k leaves for them."""
-    for c in range(order.child_starts[k], order.child_starts[k + 1]):
-        child = order.children[c]
-        start, count = order.row_starts[child], order.row_starts[child + 1] - order.row_starts[child]
-        for j in range(count):
-            column = order.into[start + j] - own
-            if column < 0:
+            if column < begin or column >= end:
                 continue
             for n in range(3):
-                to, source = (3 * column + n) * 3 * beyond, order.updates[child] + (3 * j + n) * 3 * count
+                to = (3 * (column - begin) + n) * height
+                source = order.updates[child] + (3 * j + n) * 3 * count
                 for i in range(j, count):
-                    row = to + 3 * (order.into[start + i] - own)
-                    update[row] += stack[source + 3 * i]
-                    update[row + 1] += stack[source + 3 * i + 1]
-                    update[row + 2] += stack[source + 3 * i + 2]
+                    row = to + 3 * (order.into[start + i] - begin)
+                    out[row] += stack[source + 3 * i]
+                    out[row + 1] += stack[source + 3 * i + 1]
+                    out[row + 2] += stack[source + 3 * i + 2]
 
 
 @njit(parallel=True, cache=True)

@@ -81,7 +81,7 @@ def elimination(ends: Indices, points: Points, free: Flags, spans: Sequence[slic
     fronts = _joined([_dissected(graph, points, np.flatnonzero(free[s]) + s.start) for s in spans])
     order = np.arange(len(fronts.own))
     rows = _rows(graph, fronts, order)
-    group = _grouped(fronts.parent, _work(fronts, rows))
+    group = grouped(fronts.parent, _work(fronts, rows))
     order = np.argsort(group, kind="stable")
     place = np.empty(len(order), int)
     place[order] = np.arange(len(order))
@@ -174,8 +174,13 @@ def _work(fronts: _Fronts, rows: list[Indices]) -> Scalars:
     return 27.0 * (own**3 / 3 + own**2 * beyond + own * beyond**2) + 1000.0
 
 
-def _grouped(parent: Indices, work: Scalars) -> Indices:
-    """The group (k,) of each front, GROUPS for the last ones."""
+def grouped(parent: Indices, work: Scalars) -> Indices:
+    """The group (k,) of each front or column, GROUPS for the last ones: those of two groups have nothing in
+    common (J. W. H. Liu, The role of elimination trees in sparse factorization, SIAM J. Matrix Anal. Appl. 11,
+    1990).
+
+    parent (k,), -1 for none, comes after its children; work (k,), sums that each takes.
+    """
     below = work.copy()
     children = _children(parent)
     for front in range(len(work)):

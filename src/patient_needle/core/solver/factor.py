@@ -3,14 +3,12 @@
 SciPy's SuperLU orders and factorises (X. S. Li, An overview of SuperLU, ACM TOMS 2005), which happens a few
 times a run. Solves happen in every iteration of conjugate gradients, so the substitutions are here, for three
 right-hand sides at once. Columns whose elimination trees have nothing in common go to two groups, those above
-both come last (J. W. H. Liu, The role of elimination trees in sparse factorization, SIAM J. Matrix Anal. Appl.
-11, 1990). The groups are worked off side by side. What they add to the last columns they keep apart, so that
-every sum has one order on any number of threads.
+both come last. The groups are worked off side by side. What they add to the last columns they keep apart, so
+that every sum has one order on any number of threads.
 """
 
 from __future__ import annotations
 
-import heapq
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -21,9 +19,7 @@ from scipy.sparse.linalg import splu
 
 from ..model.errors import SolverError
 from ..model.typed import Indices, Scalars, Vectors
-
-GROUPS = 2  # of columns, for as many threads
-LARGEST = 0.5  # of all work, a tree that stays in one piece
+from .elimination import GROUPS, grouped
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +50,7 @@ def factorised(matrix: sparse.csr_matrix) -> Factor:
         raise SolverError("a factor's matrix is not positive definite", remedy="Report this as a fault")
     lower = sparse.tril(found.L, -1).tocsc()
     lower.sort_indices()
-    group = _grouped(lower.indptr, lower.indices)
+    group = grouped(_parents(lower.indptr, lower.indices), np.diff(lower.indptr) + 3.0)
     order = np.argsort(group, kind="stable")
     place = np.empty_like(order)
     place[order] = np.arange(len(order))
@@ -71,35 +67,12 @@ def factorised(matrix: sparse.csr_matrix) -> Factor:
     )  # fmt: skip
 
 
-def _grouped(starts: Indices, rows: Indices) -> Indices:
-    """The group (n,) of each column, GROUPS for the last ones; rows of the columns in rising order."""
-    count = len(starts) - 1
-    work = np.diff(starts) + 3
-    parent = np.full(count, -1)
+def _parents(starts: Indices, rows: Indices) -> Indices:
+    """The column (n,) that each column leads to, -1 for none; rows of the columns in rising order."""
+    parent = np.full(len(starts) - 1, -1)
     filled = np.flatnonzero(np.diff(starts))
     parent[filled] = rows[starts[filled]]
-    below = work.copy()
-    children: list[list[int]] = [[] for _ in range(count)]
-    for column in range(count):
-        if parent[column] >= 0:
-            below[parent[column]] += below[column]
-            children[parent[column]].append(column)
-    group = np.full(count, -1)
-    trees = [(-int(below[column]), column) for column in np.flatnonzero(parent < 0).tolist()]
-    heapq.heapify(trees)
-    while trees and -trees[0][0] > LARGEST * work.sum():
-        _, column = heapq.heappop(trees)
-        group[column] = GROUPS
-        for child in children[column]:
-            heapq.heappush(trees, (-int(below[child]), child))
-    loads = [0] * GROUPS
-    for size, column in sorted(trees):
-        group[column] = loads.index(min(loads))
-        loads[group[column]] -= size
-    for column in range(count - 1, -1, -1):  # a parent comes after its children
-        if group[column] < 0:
-            group[column] = group[parent[column]]
-    return group
+    return parent
 
 
 class SideBySide:
