@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from tests.acceptance.workrooms import workroom
 
 # A simulation may run beside the browser, and two cores are shared by all.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=40_000)
 FLAGS = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
     "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",

@@ -16,7 +16,7 @@ from patient_needle.formats.registry import CacheTiming, write_cache
 from tests.acceptance.test_workroom import open_shot, room, stage, type_into  # noqa: F401
 from tests.houses import DEMO, until
 
-SLOW = 90_000  # ms; the first search of a figure takes some seconds on an idle machine
+SLOW = 150_000  # ms; the first search of a figure takes some seconds on an idle machine
 
 
 @pytest.fixture(scope="session")

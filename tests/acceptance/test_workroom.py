@@ -18,7 +18,7 @@ from tests.houses import DEMO, until
 from tests.reference.ogawa import mesh_samples
 
 AXE = (ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js").read_text()
-SLOW = 120_000  # ms; software rendering beside a running simulation
+SLOW = 180_000  # ms; software rendering beside a running simulation
 
 
 @pytest.fixture
