@@ -294,12 +294,12 @@ def tells(snag: TakeSnag, planted: Planted) -> bool:
     return snag.kind in planted.kinds and near
 
 
-MAST = 1036
+MAST, CRUMPLED = 1017, range(1030, 1035)  # the flag swings by the mast there; frames
 
 
 def spoiled_flag(shot: Path, clean: Path, out: Path) -> None:
     """Write a cache of the demo's flag, simulated headless from `shot` into `clean`, with four faults: a pop at
-    1008, the fly's hem crumpled from 1014 to 1018, the place nearest to the mast in it from 1023 to 1030, and a
+    1008, the place nearest to the mast in it from 1014 to 1021, the fly's hem crumpled from 1030 to 1034, and a
     pop at 1042.
     """
     plan = assemble(read_shot_file(shot), shot.parent)
@@ -318,8 +318,8 @@ def spoiled_flag(shot: Path, clean: Path, out: Path) -> None:
 
     for frame, centre, by in ((1008, int(far[40]), 0.12), (1042, int(far[len(far) // 2]), 0.1)):
         points[frame - footage.first] += by * around(centre, 0.15)[:, None] * np.array([0.0, 0.3, 0.95])
-    shake = np.random.default_rng(4).uniform(-0.45, 0.45, (worn.count, 3)) * worn.spacing
-    for frame in range(1014, 1019):
+    shake = np.random.default_rng(4).uniform(-1.6, 1.6, (worn.count, 3)) * worn.spacing
+    for frame in CRUMPLED:
         points[frame - footage.first] += shake * around(int(far[0]), 0.12)[:, None] ** 0.5
     about = footage.at(MAST)
     colliders, bodies = footage.colliders(MAST), footage.bodies(MAST)
