@@ -25,8 +25,8 @@ ARMIJO_SHARE = 1e-4  # share of the predicted fall that a step must bring (L. Ar
 ENERGY_ROUNDING = 1e-12  # share of the energy that summing it may lose
 LOCAL_BENDING = 40.0  # bending stiffness of a vertex over its inertia: below, no factor of bending is made
 LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds: softer links stay out of the factor
-EXACT_ITERATIONS, EXACT_TOLERANCE = 24, 0.03  # with the matrix's own factor: at most, and at least
-MOST_SOLVES = 8  # of a Newton pass with a factor of an earlier one, before there is a new one
+EXACT_ITERATIONS, EXACT_TOLERANCE = 24, 0.03  # of conjugate gradients with the matrix's own factor
+MOST_SOLVES = 8  # of one Newton pass: after more, the next pass makes a new factor
 
 # The first guess of a substep.
 GUESS_SWEEPS = 10  # over the rows: a stack of so many layers is guessed well
@@ -212,7 +212,7 @@ class Patience:
     cg_iterations    at most, per Newton pass
     cg_tolerance     residual drop at which conjugate gradients stop
     step_tolerance   Newton stops when it moves nothing further than this share of the spacing
-    exact            whether every solve has the matrix's own factor, or only one that does not converge without
+    exact            whether every solve has the matrix's own factor; else only one that fails without it has
     """
 
     name: str

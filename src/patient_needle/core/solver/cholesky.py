@@ -55,10 +55,10 @@ class Cholesky:
     def factorise(self, matrix: Stiffness) -> None:
         """Take up the matrix. One that is not quite positive definite gets a share of its diagonal more.
 
-        `SolverError` for numbers that are not finite.
+        `SolverError` for numbers that are not finite, and for a matrix that no share makes positive.
         """
         largest = float(matrix.diagonal[:, :3].max(initial=0.0))
-        if not (np.isfinite(largest) and largest >= 0.0):
+        if not np.isfinite(largest):
             raise SolverError("the cloth's stiffness is not finite", remedy="Report this as a fault")
         self._scale = 2.0 ** (TOP - np.ceil(np.log2(max(largest, 1e-30))))
         for shift in SHIFTS:
@@ -91,10 +91,11 @@ def _factorise(order, diagonal, blocks, scale, more, panels, stack, right):
             order, order.parts[group], order.parts[group + 1], diagonal, blocks, scale, more, panels, stack,
             right, group,
         )  # fmt: skip
-    _fronts(
-        order, order.parts[GROUPS], order.parts[GROUPS + 1], diagonal, blocks, scale, more, panels, stack,
-        right, GROUPS,
-    )  # fmt: skip
+    if right.all():
+        _fronts(
+            order, order.parts[GROUPS], order.parts[GROUPS + 1], diagonal, blocks, scale, more, panels, stack,
+            right, GROUPS,
+        )  # fmt: skip
 
 
 @njit(cache=True)
@@ -221,6 +222,21 @@ def _solve(order, panels, scale, right, x, last, front, out):
 
 
 @njit(cache=True)
+def _opened(order, k, x, front, sizes):
+    """Put x (f, 3) of its own vertices into front k, and its sizes where the library looks for them.
+
+    Gives where its own vertices and its rows begin, and how many there are of each.
+    """
+    low, start = order.first[k], order.row_starts[k]
+    own, beyond = order.first[k + 1] - low, order.row_starts[k + 1] - start
+    for i in range(own):
+        for n in range(3):
+            front[3 * i + n] = x[low + i, n]
+    sizes[0], sizes[1], sizes[2], sizes[3] = 3 * own, 3 * beyond, 3 * (own + beyond), 1
+    return low, start, own, beyond
+
+
+@njit(cache=True)
 def _down(order, begin, until, panels, x, last, end, front):
     """Substitute forwards through fronts begin to until in x (f, 3); what comes to vertices from `end` on goes
     to last (l, 3).
@@ -228,16 +244,10 @@ def _down(order, begin, until, panels, x, last, end, front):
     sizes, one = np.zeros(5, np.int32), np.array([1.0, -1.0, 0.0], np.float32)
     lower, plain, _, _ = _letters(LETTERS.ctypes.data)
     own_at, beyond_at, height_at, single, _ = _addresses(sizes.ctypes.data)
-    sizes[3] = 1
     for k in range(begin, until):
-        low, start = order.first[k], order.row_starts[k]
-        own, beyond = order.first[k + 1] - low, order.row_starts[k + 1] - start
+        low, start, own, beyond = _opened(order, k, x, front, sizes)
         if own == 0:
             continue
-        for i in range(own):
-            for n in range(3):
-                front[3 * i + n] = x[low + i, n]
-        sizes[0], sizes[1], sizes[2] = 3 * own, 3 * beyond, 3 * (own + beyond)
         panel = panels[order.panels[k] : order.panels[k + 1]].ctypes.data
         head, tail = front.ctypes.data, front.ctypes.data + 12 * own
         _strsv(lower, plain, plain, own_at, panel, height_at, head, single)
@@ -264,19 +274,13 @@ def _up(order, begin, until, panels, x, front):
     sizes, one = np.zeros(5, np.int32), np.array([1.0, -1.0, 0.0], np.float32)
     lower, plain, turn, _ = _letters(LETTERS.ctypes.data)
     own_at, beyond_at, height_at, single, _ = _addresses(sizes.ctypes.data)
-    sizes[3] = 1
     for k in range(until - 1, begin - 1, -1):
-        low, start = order.first[k], order.row_starts[k]
-        own, beyond = order.first[k + 1] - low, order.row_starts[k + 1] - start
+        low, start, own, beyond = _opened(order, k, x, front, sizes)
         if own == 0:
             continue
-        for i in range(own):
-            for n in range(3):
-                front[3 * i + n] = x[low + i, n]
         for i in range(beyond):
             for n in range(3):
                 front[3 * (own + i) + n] = x[order.rows[start + i], n]
-        sizes[0], sizes[1], sizes[2] = 3 * own, 3 * beyond, 3 * (own + beyond)
         panel = panels[order.panels[k] : order.panels[k + 1]].ctypes.data
         head, tail = front.ctypes.data, front.ctypes.data + 12 * own
         if beyond > 0:

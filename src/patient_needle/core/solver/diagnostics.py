@@ -40,8 +40,8 @@ def substeps_for(patience: Patience, travel: float, stretch: float = 1.0, least:
 class FrameTally:
     """Sums over the substeps of one frame. The clock is read here only; nothing decides by it.
 
-    hard_solves: of which the first pass needed the matrix's own factor; all later ones of the frame begin with
-    it.
+    hard_solves: solves whose first pass needed the matrix's own factor. All later solves of the frame begin
+    with it.
     """
 
     milliseconds: dict[str, float] = field(default_factory=lambda: dict.fromkeys(STAGES, 0.0))

@@ -239,8 +239,7 @@ class Exact:
 
 
 class Summed:
-    """What is ready at once: a sum of three (additive Schwarz: M. Dryja and O. Widlund,
-    1987).
+    """What costs little: a sum of three parts (additive Schwarz: M. Dryja and O. Widlund, 1987).
 
     The constant factor of the membrane sees the cloth as stiff in every direction. Along its normals cloth is
     softer by orders of magnitude, so motion there would count as converged while it has hardly begun. So there

@@ -55,8 +55,8 @@ def minimise(
     Held vertices (n,) stay where start has them. The first pass begins as far along `hint` (n, 3) m, which
     leaves held vertices alone, as lowers the energy most. Stops when a pass moves nothing further than `still`
     m; while one still moves something further than `rough` m, up to EXTRA_PASSES times as many passes are made.
-    A pass whose linear solve does not converge with one of the preconditioners goes on with the next, and
-    so do all later passes.
+    There are one or two preconditioners. A pass that does not converge with the first goes on with the second,
+    and all later passes begin with that.
     """
     x, iterations, move = start.copy(), 0, np.inf
     plain = tuple(term for term in terms if not term.lagged)
@@ -81,9 +81,10 @@ def minimise(
         if used == 0:
             return Minimised(x, done, iterations, 0.0)
         if not converged and better:
-            preconditioner, hard = better.pop(0), hard or done == 1
+            preconditioner, hard = better.pop(0), done == 1
             preconditioner.refresh(hessian)
             iterations += used
+            # One pass more: what touches is told from what does not only where solves are true.
             patience, passes = patience.with_exact(), passes + (passes > 1)
             step, used, _ = conjugate_gradients(
                 hessian, gradient, preconditioner, held, patience.cg_iterations, patience.cg_tolerance,

@@ -123,7 +123,7 @@ def _depth(within: Points, colliders: Colliders, points: Points) -> Scalars:
 def put_off(start: Points, triangles: Triangles, colliders: Colliders, points: Points, frame: int) -> Points:
     """Cloth at start (n, 3) m put straight off colliders at points (k, 3) m where it lies in one, or nearer
     than the clearance at `frame`, (n, 3) m. What lies deeper than EASING_REACH stays: no way out is sure there.
-    Vertices between which a body still comes through their triangle go a clearance further, again and again.
+    Where a body still comes through a triangle, its vertices go a clearance further, again and again.
 
     A pose that is carried to a finer mesh lies in bodies by as much as chords cut off a curve.
     """
