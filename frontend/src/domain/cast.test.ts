@@ -2,7 +2,7 @@ import { describe, expect, test } from "vitest";
 import type { FileRecipe, HoldRecord, SelfCut, ShotDocument, Uploaded } from "../api/client";
 import { byReason, floorText, placed, placesOf, placeTogether, rolesOf, statedOf, takeOffer, unitOf } from "./cast";
 import { copyGarment } from "./edits";
-import { keysOf, onBetween, spanOf, withKey, withoutKey } from "./keys";
+import { keysOf, onBetween, respanned, spanOf, withKey, withoutKey } from "./keys";
 
 const empty: ShotDocument = {
   format: "patient-needle-shot", fittings: [], version: 2, name: "Test", frame_rate: 24, frames: [1001, 1100],
@@ -117,6 +117,15 @@ describe("keys", () => {
   test("that are no span are left alone", () => {
     expect(spanOf({ frames: [1, 5, 9], values: [1, 0.5, 1] })).toBeNull();
     expect(spanOf(0)).toBeNull();
+  });
+
+  test("keep the other end that was typed just before, and says both", () => {
+    const from = respanned(1, { from: 1010 }, "keeps cloth off");
+    const both = respanned(from.on, { until: 1080 }, "keeps cloth off");
+    expect(spanOf(both.on)).toEqual({ from: 1010, until: 1080 });
+    expect(both.said).toBe("keeps cloth off from 1010 until 1080");
+    const always = respanned(respanned(both.on, { from: null }, "holds").on, { until: null }, "holds");
+    expect(always).toEqual({ on: 1, said: "always holds" });
   });
 });
 

@@ -1,6 +1,6 @@
 /** Edits of a shot's document: each gives the new document and what it did, in words. */
 import type { CastRecord, ColliderRecord, FabricRecord, FileRecipe, FittingRecord, GarmentRecord, HoldRecord, Pop, Recipe, ShotDocument, WindRecord } from "../api/client";
-import { type Keyed, spread } from "./keys";
+import { type Keyed, respanned, type Span, spread } from "./keys";
 
 export interface Edit {
   document: ShotDocument;
@@ -104,6 +104,13 @@ export const plainCollider: ColliderRecord = { clearance_mm: 2, friction: 0.3, t
 export function changeCollider(document: ShotDocument, name: string, change: Partial<ColliderRecord>, said: string): Edit {
   const before = (document.cast ?? []).find((one) => one.name === name)?.collider ?? plainCollider;
   return changeMember(document, name, { collider: { ...before, ...change } }, said);
+}
+
+/** Move one end of the span over which a member keeps cloth off. */
+export function respanCollider(document: ShotDocument, name: string, end: Partial<Span>): Edit {
+  const before = (document.cast ?? []).find((one) => one.name === name)?.collider ?? plainCollider;
+  const { on, said } = respanned(before.on, end, "keeps cloth off");
+  return changeCollider(document, name, { on }, said);
 }
 
 /** Change how a garment that is brought in from a file is read. */

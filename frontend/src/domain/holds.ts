@@ -1,7 +1,7 @@
 /** What holds cloth: kinds of holds, how firmly, and the edits that make and change them. */
 import type { BorderReading, Choice, HoldRecord, How, HowKind, HowOf, Pop, Shot, ShotDocument } from "../api/client";
 import { changeGarment, type Edit, holdsOf } from "./edits";
-import { type Keyed, keysOf, spread } from "./keys";
+import { type Keyed, keysOf, respanned, type Span, spread } from "./keys";
 import { count } from "./words";
 
 export type Kind = How["kind"];
@@ -50,6 +50,14 @@ export function addHold(document: ShotDocument, garment: string, hold: HoldRecor
 export function changeHold(document: ShotDocument, garment: string, name: string, change: Partial<HoldRecord>, said: string): Edit {
   const holds = holdsOf(document, garment).map((hold) => (hold.name === name ? { ...hold, ...change } : hold));
   return changeGarment(document, garment, { holds }, `${name} ${said}`);
+}
+
+/** Move one end of the span over which a hold holds. */
+export function respanHold(document: ShotDocument, garment: string, name: string, end: Partial<Span>): Edit {
+  const before = holdsOf(document, garment).find((one) => one.name === name);
+  if (before === undefined) return { document, said: "" };
+  const { on, said } = respanned(before.on, end, "holds");
+  return changeHold(document, garment, name, { on }, said);
 }
 
 /** Change what only one kind of hold has, from how the shot has it now; nothing for a hold of another kind. */

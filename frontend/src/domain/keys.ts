@@ -40,8 +40,14 @@ export function onBetween(from: number | null, until: number | null): Keyed {
   return fromKeys(keys);
 }
 
+/** The first and the last frame at which something is on; null: from the start, to the end. */
+export interface Span {
+  from: number | null;
+  until: number | null;
+}
+
 /** The span that `onBetween` makes; null when the keys say more than a span can. */
-export function spanOf(value: Keyed): { from: number | null; until: number | null } | null {
+export function spanOf(value: Keyed): Span | null {
   if (value === 1) return { from: null, until: null };
   const keys = keysOf(value);
   const rises = keys.findIndex(([, here], at) => here === 1 && keys[at - 1]?.[1] === 0);
@@ -49,6 +55,13 @@ export function spanOf(value: Keyed): { from: number | null; until: number | nul
   const from = rises < 0 ? null : (keys[rises]?.[0] ?? null);
   const until = falls < 0 ? null : (keys[falls - 1]?.[0] ?? null);
   return JSON.stringify(onBetween(from, until)) === JSON.stringify(value) ? { from, until } : null;
+}
+
+/** With one end of the span moved, and what is said of it: "keeps cloth off from 1010 until 1080". */
+export function respanned(value: Keyed, end: Partial<Span>, does: string): { on: Keyed; said: string } {
+  const { from, until } = { from: null, until: null, ...spanOf(value), ...end };
+  const ends = [from === null ? "" : ` from ${from}`, until === null ? "" : ` until ${until}`].join("");
+  return { on: onBetween(from, until), said: ends === "" ? `always ${does}` : does + ends };
 }
 
 /** The value at a frame: smooth and monotone between keys, as the engine has it (F. N. Fritsch and J. Butland, 1984). */

@@ -6,8 +6,8 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { CastRecord, ColliderRecord, MemberReading, Pop, Shot } from "../../api/client";
-import { changeCollider, changeMember, plainCollider } from "../../domain/edits";
-import { spread } from "../../domain/keys";
+import { changeCollider, changeMember, plainCollider, respanCollider } from "../../domain/edits";
+import { type Span, spread } from "../../domain/keys";
 import { count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -30,6 +30,9 @@ export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
   const keep = (change: Partial<ColliderRecord>, said: string) => {
     edit.mutate({ edit: (document) => changeCollider(document, member.name, change, said) });
   };
+  const keepSpan = (end: Partial<Span>) => {
+    edit.mutate({ edit: (document) => respanCollider(document, member.name, end), onNewest: true });
+  };
   return (
     <Fold title="Collider" said={saidOf(collider)}>
       <FormControlLabel
@@ -47,7 +50,7 @@ export function ColliderFields({ shot, member, read }: ColliderFieldsProps) {
         label={<Typography sx={{ fontSize: 13 }}>Keeps cloth off</Typography>}
       />
       {collider !== null && read?.pops.map((pop) => <PopNote key={`${pop.keyed} ${pop.first}`} pop={pop} widen={() => { widenGap(collider, pop, keep); }} />)}
-      {collider !== null && <Contact collider={collider} keep={keep} />}
+      {collider !== null && <Contact collider={collider} keep={keep} keepSpan={keepSpan} />}
       {collider !== null && <UnderstudyFields member={member.name} collider={collider} read={read} keep={keep} />}
       {collider !== null && <FacesLeftOut member={member.name} collider={collider} keep={keep} />}
       {collider !== null && (read?.parts.length ?? 0) > 1 && <LeftOut collider={collider} parts={read?.parts ?? []} keep={keep} />}
@@ -61,7 +64,13 @@ function widenGap(collider: ColliderRecord, pop: Pop, keep: Keep): void {
 }
 
 
-function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
+interface ContactProps {
+  collider: ColliderRecord;
+  keep: Keep;
+  keepSpan(end: Partial<Span>): void;
+}
+
+function Contact({ collider, keep, keepSpan }: ContactProps) {
   const { clearance_mm: clearance, friction, thickness_mm: thickness } = collider;
   return (
     <>
@@ -73,7 +82,7 @@ function Contact({ collider, keep }: { collider: ColliderRecord; keep: Keep }) {
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>
         Cloth stays off by the clearance and half of each thickness. 2 mm frees cloth in an armpit; 9 to 12 mm leave room for a second layer.
       </Typography>
-      <SpanFields value={collider.on} does="keeps cloth off" keep={(on, said) => { keep({ on }, said); }} />
+      <SpanFields value={collider.on} keep={keepSpan} />
     </>
   );
 }

@@ -4,7 +4,8 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { HoldReading, HoldRecord, Shot } from "../../api/client";
-import { changeHold, changeHow, choiceSaid, gives, holdSaid, removeHold, widen } from "../../domain/holds";
+import { changeHold, changeHow, choiceSaid, gives, holdSaid, removeHold, respanHold, widen } from "../../domain/holds";
+import type { Span } from "../../domain/keys";
 import { capital, count } from "../../domain/words";
 import { useEdit } from "../../state/queries";
 import { useRoom } from "../../state/room";
@@ -31,6 +32,9 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
   const set = useRoom((room) => room.set);
   const keep = (change: Partial<HoldRecord>, said: string) => {
     edit.mutate({ edit: (document) => changeHold(document, garment, hold.name, change, said) });
+  };
+  const keepSpan = (end: Partial<Span>) => {
+    edit.mutate({ edit: (document) => respanHold(document, garment, hold.name, end), onNewest: true });
   };
   const keepHow: KeepHow = (kind, change, said) => {
     edit.mutate({ edit: (document) => changeHow(document, garment, hold.name, kind, change, said) });
@@ -64,7 +68,7 @@ export function HoldPanel({ shot, garment, hold, read }: HoldPanelProps) {
           control={<Checkbox size="small" checked={hold.on !== 0} sx={{ py: 0.4 }} onChange={(_, checked) => { keep({ on: checked ? 1 : 0 }, checked ? "switched on" : "switched off"); }} />}
           label={<Typography sx={{ fontSize: 13 }}>Holds</Typography>}
         />
-        {hold.on !== 0 && <SpanFields value={hold.on} does="holds" keep={(on, said) => { keep({ on }, said); }} />}
+        {hold.on !== 0 && <SpanFields value={hold.on} keep={keepSpan} />}
         <NumberField label="Regains its hold over, frames" value={hold.ease_in} low={0} high={1000} keep={(ease_in) => { keep({ ease_in }, `takes hold over ${ease_in} frames`); }} />
       </Fold>
       <KindFields shot={shot} garment={garment} hold={hold} keep={keepHow} />
