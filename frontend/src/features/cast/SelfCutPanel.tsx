@@ -9,7 +9,7 @@ import { useSelfCuts } from "../../state/queries";
 import { useRoom } from "../../state/room";
 import { Fold } from "../../ui/Fold";
 
-/** Where and when a character cuts into itself: there cloth has nowhere to go. */
+/** Where and when a character cuts into itself: there a run draws it in, so that cloth has somewhere to go. */
 export function SelfCutPanel({ shot, member }: { shot: Shot; member: string }) {
   const looking = useRoom((room) => room.cutting === member);
   const set = useRoom((room) => room.set);
@@ -50,7 +50,7 @@ export function SelfCutPanel({ shot, member }: { shot: Shot; member: string }) {
             </Button>
           ))}
           {places.length > 0 && (
-            <Typography sx={{ fontSize: 12, color: "text.secondary" }}>Depth at the deepest frame of each span; press one to go there.</Typography>
+            <Typography sx={{ fontSize: 12, color: "text.secondary" }}>Depth at the deepest frame of each span; press one to go there. A run draws both parts in there, so that cloth between them has room.</Typography>
           )}
         </Box>
       )}

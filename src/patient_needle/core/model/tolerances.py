@@ -77,6 +77,15 @@ SUNK_REACH = 0.06  # m: cloth this near to a part that has sunk into another wai
 COVER_LIFT = 1e-4  # m above a surface, where it is asked whether something covers it
 CLASP_STIFFNESS = 10.0  # times the stiffness of contact: how firmly a pinched vertex sticks
 CLASP_STRAIN = 0.007  # of the cloth beside it, with whose pull it slips: pinched cloth slides, never tears
+PARTED = 2.5  # times the least that cloth and gaps between two closing parts take up: folds take the rest
+DRAWN_IN = 2e-4  # m: a surface that is drawn in further is not where one sees it
+MOST_PARTED = 0.03  # m that two parts are held apart at most
+PARTING_REST = (0.6, 0.004)  # of how far apart two parts are at first, less so many m: no more room than that
+PARTING_FACES = (0.1, 0.4)  # cosines between which two surfaces begin to face each other, and do
+PARTING_REACH = 0.06  # m that a part may have sunk into another and is still drawn out
+PARTING_SLIM = 0.75  # of a part's radius: it is never drawn in further
+PARTING_SLOPE = 0.35  # m in a m of the body: how steeply a hollow may begin
+PARTING_ROUNDS, PARTING_PASSES = 4, 4  # how often what is lacking is asked again; rounds of smoothing
 
 # Holds.
 FIRMEST_SEAM = 0.999  # grip, 10 um under the garment's weight: two cloths that move cannot simply be placed

@@ -10,6 +10,7 @@ from ...solver.diagnostics import Energies, FrameTally, Stretch, furthest, stret
 from ...solver.state import ClothState
 from ..run.inputs import FrameInputs
 from ..run.outfit_run import FrameEnd, OutfitRun
+from ..run.release import as_posed
 from .showing import Showing, bodies_of, shown_through
 from .snags import Snag, list_snags
 
@@ -54,18 +55,20 @@ class Inspection:
     def of(self, end: FrameEnd) -> tuple[FrameResult, ...]:
         """Each reported garment's frame in figures."""
         run, state, results = self._run, end.state, []
-        worn = run.outfit
+        worn, crossings, released, around = run.outfit, end.crossings, state.released, end.around
+        if end.room is not None:
+            around = around - end.room
+            crossings, gripped = as_posed(worn, state.positions, crossings, end.colliders, around, end.room)
+            released = released | gripped
         for index, (dressed, span) in enumerate(zip(run.dressed, worn.spans, strict=True)):
             if run.run.garments[index] not in run.run.reported:
                 continue
-            own, points = end.crossings.of(index, worn), state.positions[span]
+            own, points = crossings.of(index, worn), state.positions[span]
             wear = run.constants.engine.wear[index]
             shown = (
                 shown_through(self._bodies, dressed.cloth.triangles, points, end.frame) if end.delivered else ()
             )
-            snags = list_snags(
-                worn, index, state.positions, end.colliders, end.around, own, state.released
-            )  # fmt: skip
+            snags = list_snags(worn, index, state.positions, end.colliders, around, own, released)
             results.append(
                 FrameResult(
                     garment=dressed.cloth.name,

@@ -33,7 +33,7 @@ from ..cast.colliders import Colliders
 from ..holds.acting import Moment
 from ..inspect.showing import Body, bodies_of, sunk_triangles
 from ..inspect.snags import IN_THE_BODY, OVERSTRETCH, PINCHED, THROUGH_ANOTHER, THROUGH_ITSELF
-from ..run.release import find_crossings
+from ..run.release import drawn_in, find_crossings
 from .footage import Footage
 
 FULL_BODY = "shows through"
@@ -79,8 +79,12 @@ class Inspector:
     def marks(self, footage: Footage, frame: int) -> list[Mark]:
         """All faults that a single frame shows."""
         points, colliders, around = footage.at(frame), footage.colliders(frame), footage.bodies(frame)
+        closing = np.zeros(len(colliders.triangles), bool)
+        room = footage.room(frame)
+        if room is not None:
+            around, closing = around - room, drawn_in(colliders, room)
         crossings = find_crossings(self._worn, points, colliders, around)
-        marks = self._in_colliders(points, colliders, around, crossings.colliders)
+        marks = self._in_colliders(points, colliders, around, crossings.colliders, closing)
         marks += self._through(points, crossings.itself, THROUGH_ITSELF)
         marks += self._through(points, crossings.garments, THROUGH_ANOTHER)
         marks += self._in_full(points, frame)
@@ -91,7 +95,10 @@ class Inspector:
 
     # Bodies.
 
-    def _in_colliders(self, points: Points, colliders: Colliders, around: Points, pairs: Indices) -> list[Mark]:
+    def _in_colliders(
+        self, points: Points, colliders: Colliders, around: Points, pairs: Indices, closing: Flags
+    ) -> list[Mark]:
+        """Cloth in colliders at around (k, 3) m, pairs (p, 2) of triangles; pinched beside those that close."""
         worn, marks = self._worn, []
         if len(colliders.triangles) == 0:
             return []
@@ -113,7 +120,7 @@ class Inspector:
             mine = pairs[np.isin(pairs[:, 0], own)]
             reach = crossing_depths(points, worn.triangles[mine[:, 0]], around, colliders.triangles[mine[:, 1]])
             _spread(depth, vertices, worn.triangles[mine[:, 0]], reach)
-            caught = _closing(nearest, colliders, around)
+            caught = closing[nearest] | _closing(nearest, colliders, around)
             member = colliders.member[nearest]
             for which in np.unique(member):
                 for pinched in (False, True):

@@ -10,7 +10,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import dijkstra
 
 from ...model.errors import ShotError
-from ...model.typed import Flags, Indices, Points, Scalars
+from ...model.typed import Flags, Indices, Points, Scalars, Vectors
 from ...solver.outfit import Outfit
 from ..cast.colliders import Colliders
 from ..run.outfit_run import OutfitRun
@@ -72,8 +72,12 @@ class Footage:
         return self.run.colliders.at_work(frame)
 
     def bodies(self, frame: float) -> Points:
-        """Where the colliders are, (k, 3) m."""
+        """Where the colliders are, (k, 3) m, as they make room for cloth."""
         return self.run.driver.bodies(frame)
+
+    def room(self, frame: float) -> Vectors | None:
+        """How far parts that close on cloth are drawn in there, (k, 3) m; None for nowhere."""
+        return self.run.driver.room(frame)
 
     def with_patch(self, patch: Patch) -> Footage:
         """The footage with a patch laid over it; nothing else changes a bit."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -11,8 +11,8 @@ from ...contact.intersections import crossing_pairs, self_crossing_pairs
 from ...geometry.closed import inside
 from ...geometry.tree import build_tree, closest_points
 from ...geometry.triangles import area_vectors, unit
-from ...model.tolerances import COVER_LIFT, SUNK_REACH
-from ...model.typed import Flags, Indices, Points, Triangles
+from ...model.tolerances import COVER_LIFT, DRAWN_IN, SUNK_REACH
+from ...model.typed import Flags, Indices, Points, Triangles, Vectors
 from ...solver.outfit import Outfit
 from ...solver.state import ClothState
 from ..cast.colliders import Colliders
@@ -48,6 +48,25 @@ def find_crossings(worn: Outfit, points: Points, colliders: Colliders, around: P
     return Crossings(
         crossing_pairs(points, worn.triangles, around, colliders.triangles), cloth[kin], cloth[~kin]
     )
+
+
+def as_posed(
+    worn: Outfit, points: Points, crossings: Crossings, colliders: Colliders, posed: Points, room: Vectors
+) -> tuple[Crossings, Flags]:
+    """The crossings of a frame as one sees them: with bodies posed (k, 3) m, not as they make `room` (k, 3) m;
+    and which vertices (n, p) each part has in its grip, where it was drawn in.
+    """
+    pairs = crossing_pairs(points, worn.triangles, posed, colliders.triangles)
+    drawn = drawn_in(colliders, room)[pairs[:, 1]]
+    gripped = np.zeros((len(points), len(colliders.rank)), bool)
+    for triangle, other in pairs[drawn]:
+        gripped[worn.triangles[triangle], colliders.part[other]] = True
+    return replace(crossings, colliders=pairs), gripped
+
+
+def drawn_in(colliders: Colliders, room: Vectors) -> Flags:
+    """Which of the colliders' triangles (m,) make room, (k, 3) m at each point."""
+    return np.asarray((np.linalg.norm(room, axis=1) > DRAWN_IN)[colliders.triangles].any(axis=1))
 
 
 def rearmed(
