@@ -21,6 +21,7 @@ from patient_needle.formats.shot_file.document import parse_shot
 
 FOLDER = Path(__file__).parent / "lamplighter"
 SPACING = {"draft_mm": 16, "fine_mm": 10}
+BLOCKS = {"trousers": {}, "smock": {"ease_mm": 400}}  # a smock is cut wide: its wearer kneels with arms forward
 
 
 def costume() -> None:
@@ -30,7 +31,7 @@ def costume() -> None:
     figure = next(one for one in shot["cast"] if one["name"] == "lamplighter")
     figure["collider"]["leave_out"] = ["head"]
     for name, holds in (("trousers", ("front", "back")), ("smock", ())):
-        recipe = {"kind": "sewn", "around": "lamplighter", "block": {"kind": name}, "spacing": SPACING}
+        recipe = {"kind": "sewn", "around": "lamplighter", "block": {"kind": name} | BLOCKS[name], "spacing": SPACING}
         fabric = "close twill" if name == "trousers" else "washed poplin"
         garment: dict[str, Any] = {"name": name, "recipe": recipe, "fabric": fabric}
         shot["garments"].append(garment)

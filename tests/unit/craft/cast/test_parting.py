@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 from itertools import pairwise
 
 import numpy as np
@@ -14,6 +15,9 @@ from patient_needle.core.craft.cast.colliders import merged_colliders
 from patient_needle.core.craft.cast.parting import Parting
 from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.inspect.frame import Inspection
+from patient_needle.core.craft.inspect.snags import PINCHED
+from patient_needle.core.craft.mend.faults import Inspector
+from patient_needle.core.craft.mend.footage import Footage
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.geometry.motion import CachedMotion, Still
 from patient_needle.core.geometry.topology import triangulated
@@ -99,6 +103,7 @@ def test_a_part_is_never_drawn_in_through_itself():
     assert 0.02 < np.linalg.norm(room, axis=1).max() <= PARTING_SLIM * RADIUS + 1e-9
 
 
+@cache
 def closing() -> tuple[OutfitRun, list]:
     """A cloth without weight between the balls, which sink 10 mm into each other, stay and open again."""
     points, triangles = sheet(0.12, 0.12, 0.012)
@@ -122,3 +127,12 @@ def test_cloth_between_closing_parts_is_not_caught_and_the_place_is_listed():
     seen = {end.frame: {snag.kind for snag in inspection.of(end)[0].snags} for end in ends}
     assert {"in the body", "pinched"} <= seen[1012], "one sees the body as it is posed"
     assert seen[1021] == set()
+
+
+def test_mend_lists_such_a_place_as_pinched_and_nothing_else():
+    run, ends = closing()
+    footage = Footage(run, np.stack([end.state.positions for end in ends]).astype(np.float32), 1002, 1002)
+    marks = Inspector(footage).marks(footage, 1012)
+    assert {mark.kind for mark in marks} == {PINCHED}
+    assert sum(mark.pairs for mark in marks) > 0
+    assert not Inspector(footage).marks(footage, 1021)

@@ -55,7 +55,7 @@ class Parting:
                 triangles = colliders.triangles[colliders.part == number]
                 part = _Part(triangles, _rim(triangles), np.unique(triangles), build_tree(rest, triangles))
                 self._parts[int(number)] = part
-                self._most[part.vertices] = PARTING_SLIM * _radius(rest[part.vertices])
+                self._most[part.vertices] = PARTING_SLIM * _radius(rest[part.vertices])  # a seam: the last one
         if self._parts:
             self._edges = np.unique(_halves(colliders.triangles), axis=0)
             self._falls = PARTING_SLOPE * np.linalg.norm(
