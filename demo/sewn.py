@@ -31,7 +31,12 @@ def costume() -> None:
     figure = next(one for one in shot["cast"] if one["name"] == "lamplighter")
     figure["collider"]["leave_out"] = ["head"]
     for name, holds in (("trousers", ("front", "back")), ("smock", ())):
-        recipe = {"kind": "sewn", "around": "lamplighter", "block": {"kind": name} | BLOCKS[name], "spacing": SPACING}
+        recipe = {
+            "kind": "sewn",
+            "around": "lamplighter",
+            "block": {"kind": name} | BLOCKS[name],
+            "spacing": SPACING,
+        }
         fabric = "close twill" if name == "trousers" else "washed poplin"
         garment: dict[str, Any] = {"name": name, "recipe": recipe, "fabric": fabric}
         shot["garments"].append(garment)
