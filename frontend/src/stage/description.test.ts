@@ -4,10 +4,10 @@ import { describe } from "./description";
 
 const document = {
   format: "patient-needle-shot", version: 2, name: "Test", frame_rate: 24, frames: [1001, 1100], run_in: { settle: 10, move: 30 },
-  cast: [], fabrics: [], garments: [],
+  cast: [], fabrics: [], garments: [{ name: "skirt" }, { name: "smock" }],
 } as unknown as ShotDocument;
 const shot = { id: 1, revision: 4, first_simulated: 961, document } as unknown as Shot;
-const reading = { cast: {}, garments: { skirt: {}, smock: {} } } as unknown as Reading;
+const reading = { cast: {}, garments: { smock: {}, skirt: {} } } as unknown as Reading;
 const take = {
   id: 7, revision: 3, last: 1050, first_simulated: 961, garments: [{ garment: "smock", first: 961, last: 1050 }],
 } as unknown as Take;

@@ -57,7 +57,8 @@ export function describe(shot: Shot, reading: Reading | undefined, shown: Take[]
   const first = shot.first_simulated;
   const takes = looksAtTakes(bench) ? shown : [];
   const settled = first + shot.document.run_in.settle;
-  const names = Object.keys(reading.garments);
+  // In dressing order, which gives each its dye; a reading's own order is that of the alphabet.
+  const names = shot.document.garments.map(({ name }) => name).filter((name) => reading.garments[name] !== undefined);
   const made = (garment: string, index: number): Worn => ({
     garment,
     dye: index,
