@@ -126,6 +126,8 @@ describe("keys", () => {
     expect(both.said).toBe("keeps cloth off from 1010 until 1080");
     const always = respanned(respanned(both.on, { from: null }, "holds").on, { until: null }, "holds");
     expect(always).toEqual({ on: 1, said: "always holds" });
+    const more = { frames: [1, 5, 9], values: [1, 0.5, 1] };
+    expect(respanned(more, { from: 3 }, "holds").on).toEqual(more);
   });
 });
 

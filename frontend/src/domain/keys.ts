@@ -57,9 +57,11 @@ export function spanOf(value: Keyed): Span | null {
   return JSON.stringify(onBetween(from, until)) === JSON.stringify(value) ? { from, until } : null;
 }
 
-/** With one end of the span moved, and what is said of it: "keeps cloth off from 1010 until 1080". */
+/** With one end of the span moved, and what is said of it: "keeps cloth off from 1010 until 1080". Keys that say more than a span can stay. */
 export function respanned(value: Keyed, end: Partial<Span>, does: string): { on: Keyed; said: string } {
-  const { from, until } = { from: null, until: null, ...spanOf(value), ...end };
+  const before = spanOf(value);
+  if (before === null) return { on: value, said: "" };
+  const { from, until } = { ...before, ...end };
   const ends = [from === null ? "" : ` from ${from}`, until === null ? "" : ` until ${until}`].join("");
   return { on: onBetween(from, until), said: ends === "" ? `always ${does}` : does + ends };
 }

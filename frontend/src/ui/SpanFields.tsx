@@ -15,7 +15,7 @@ export function SpanFields({ value, keep }: SpanFieldsProps) {
   if (span === null) return <Typography sx={{ fontSize: 12.5 }}>Switched at frames {keysOf(value).map(([frame]) => frame).join(", ")}: see its keys on the tape.</Typography>;
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 1 }}>
-      <OptionalNumberField label="From frame" value={span.from} none="the start" whole keep={(from) => { keep({ from }); }} />
+      <OptionalNumberField label="From frame" value={span.from} none="the start" whole high={(span.until ?? Infinity) - 1} keep={(from) => { keep({ from }); }} />
       <OptionalNumberField label="Until frame" value={span.until} none="the end" whole low={(span.from ?? -Infinity) + 1} keep={(until) => { keep({ until }); }} />
     </Box>
   );

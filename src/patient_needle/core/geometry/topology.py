@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import mapbox_earcut
 import numpy as np
+from scipy import sparse
 
 from ..model.errors import MeshError
 from ..model.mesh import Mesh, Topology, TriangleMap
@@ -55,10 +56,24 @@ def build_topology(triangles: Triangles, vertex_count: int, *, name: str = "mesh
     )
 
 
+def counted_edges(triangles: Triangles) -> tuple[Indices, Indices]:
+    """Each edge of triangles (m, 3) once, (e, 2) with its lower end first, and how many share it, (e,)."""
+    halves = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    edges, counts = np.unique(np.sort(halves, axis=1), axis=0, return_counts=True)
+    return edges, counts.astype(np.int32)
+
+
+def neighbour_means(graph: sparse.csr_matrix) -> sparse.csr_matrix:
+    """What turns values (n,) into the mean of each one's neighbours, by a graph (n, n) of ones; 0 for one that
+    has none.
+    """
+    degree = np.maximum(np.asarray(graph.sum(axis=1)).ravel(), 1.0)
+    return sparse.csr_matrix(sparse.diags(1.0 / degree) @ graph)
+
+
 def is_closed(triangles: Triangles) -> bool:
     """Whether every edge has two triangles, so that the surface has an inside. No triangles: no."""
-    halves = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    _, counts = np.unique(np.sort(halves, axis=1), axis=0, return_counts=True)
+    _, counts = counted_edges(triangles)
     return bool(len(counts) and (counts == 2).all())
 
 

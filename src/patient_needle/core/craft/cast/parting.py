@@ -15,10 +15,13 @@ from numba import njit
 from scipy import sparse
 
 from ...geometry.closed import inside
+from ...geometry.topology import counted_edges, neighbour_means
 from ...geometry.tree import Tree, build_tree, closest_points, refit
-from ...geometry.triangles import unit, vertex_normals
+from ...geometry.triangles import lengths, unit, vertex_normals
 from ...model.tolerances import (
     COVER_LIFT,
+    MOST_PARTED,
+    PARTED,
     PARTING_FACES,
     PARTING_PASSES,
     PARTING_REACH,
@@ -29,6 +32,15 @@ from ...model.tolerances import (
 )
 from ...model.typed import Flags, Indices, Points, Scalars, Triangles, Vectors
 from .colliders import Colliders
+
+
+def least_room(colliders: Colliders, cloth: float) -> float:
+    """What two parts that close on cloth should leave between them, m: garments that are `cloth` m thick in all
+    lie there twice, and both parts keep them off. MOST_PARTED at most.
+    """
+    characters = [one.collider for one in colliders.members if one.kind == "character" and one.collider]
+    gaps = [float(2 * one.clearance.values.max() + one.thickness.values.max()) for one in characters]
+    return min(MOST_PARTED, PARTED * (max(gaps, default=0.0) + 2 * cloth))
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,26 +54,27 @@ class _Part:
 
 
 class Parting:
-    """How the parts of characters make room among colliders, `need` m of it between two surfaces."""
+    """How the parts of the cast make room among colliders, `need` m of it between two surfaces."""
 
     def __init__(self, colliders: Colliders, need: float) -> None:
         rest = colliders.rest_points()
         self._colliders, self._need, self._rest = colliders, need, rest
         self._parts: dict[int, _Part] = {}
         self._wanted: dict[int, tuple[Indices, Scalars]] = {}
-        self._most = np.zeros(len(rest))
+        self._most = np.full(len(rest), np.inf)  # of two parts with one seam, the slimmer says how far
         for number in np.unique(colliders.part):
             if (colliders.member_of_part == colliders.member_of_part[number]).sum() > 1:
                 triangles = colliders.triangles[colliders.part == number]
-                part = _Part(triangles, _rim(triangles), np.unique(triangles), build_tree(rest, triangles))
-                self._parts[int(number)] = part
-                self._most[part.vertices] = PARTING_SLIM * _radius(rest[part.vertices])  # a seam: the last one
+                own, edges, shares = np.unique(triangles), *counted_edges(triangles)
+                rim = np.asarray(np.isin(triangles, edges[shares == 1]).any(axis=1))
+                self._parts[int(number)] = _Part(triangles, rim, own, build_tree(rest, triangles))
+                self._most[own] = np.minimum(self._most[own], PARTING_SLIM * _radius(rest[own]))
         if self._parts:
-            self._edges = np.unique(_halves(colliders.triangles), axis=0)
-            self._falls = PARTING_SLOPE * np.linalg.norm(
-                rest[self._edges[:, 0]] - rest[self._edges[:, 1]], axis=1
-            )
-            self._mean = _mean_of_neighbours(self._edges, len(rest))
+            self._edges, _ = counted_edges(colliders.triangles)
+            self._falls = PARTING_SLOPE * lengths(rest[self._edges[:, 0]] - rest[self._edges[:, 1]])
+            ends = np.concatenate([self._edges, self._edges[:, ::-1]])
+            joined = sparse.csr_matrix((np.ones(len(ends)), ends.T), shape=(len(rest), len(rest)))
+            self._mean = neighbour_means(joined)
             lifted = rest + COVER_LIFT * vertex_normals(rest, colliders.triangles)
             self._free = ~inside(rest, colliders.enclosing, lifted)
 
@@ -76,8 +89,7 @@ class Parting:
                 break
             moved = moved + self._spread(moved, 0.5 * lack, away)
             way = moved - points
-            far = np.linalg.norm(way, axis=1)
-            moved = points + way * np.minimum(1.0, self._most / np.maximum(far, 1e-12))[:, None]
+            moved = points + way * np.minimum(1.0, self._most / np.maximum(lengths(way), 1e-12))[:, None]
         return None if moved is points else moved - points
 
     def _lack(self, points: Points) -> tuple[Scalars, Vectors]:
@@ -149,26 +161,6 @@ def _short(
     short = (room - np.where(sunk, -distance, distance)) * facing
     short[(nearest < 0) | (sunk & part.rim[nearest])] = 0.0
     return short, way
-
-
-def _halves(triangles: Triangles) -> Indices:
-    """Each side of triangles (m, 3), (3 m, 2), its lower end first."""
-    sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    return np.asarray(np.sort(sides, axis=1))
-
-
-def _rim(triangles: Triangles) -> Flags:
-    """Which triangles (m, 3) have a corner on an open edge."""
-    edges, times = np.unique(_halves(triangles), axis=0, return_counts=True)
-    return np.asarray(np.isin(triangles, edges[times == 1]).any(axis=1))
-
-
-def _mean_of_neighbours(edges: Indices, count: int) -> sparse.csr_array:
-    """What turns values at `count` points into the mean of those that edges (e, 2) join each to."""
-    ends = np.concatenate([edges, edges[:, ::-1]])
-    joined = sparse.csr_array((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(count, count))
-    share = 1 / np.maximum(joined.sum(axis=1), 1)
-    return sparse.csr_array(sparse.diags_array(share) @ joined)
 
 
 def _radius(points: Points) -> float:

@@ -56,9 +56,10 @@ class Inspection:
         """Each reported garment's frame in figures."""
         run, state, results = self._run, end.state, []
         worn, crossings, released, around = run.outfit, end.crossings, state.released, end.around
-        if end.room is not None:
-            around = around - end.room
-            crossings, gripped = as_posed(worn, state.positions, crossings, end.colliders, around, end.room)
+        room = run.driver.room(end.frame)
+        if room is not None:
+            around = run.colliders.points_at(end.frame)
+            crossings, gripped = as_posed(worn, state.positions, crossings, end.colliders, around, room)
             released = released | gripped
         for index, (dressed, span) in enumerate(zip(run.dressed, worn.spans, strict=True)):
             if run.run.garments[index] not in run.run.reported:

@@ -20,6 +20,7 @@ from scipy import sparse
 
 from ...contact.intersections import crossing_depths, crossing_pairs, self_crossing_pairs
 from ...geometry.closed import insider
+from ...geometry.topology import neighbour_means
 from ...geometry.tree import build_tree, closest_points
 from ...geometry.triangles import area_vectors, unit
 from ...model.errors import StartError
@@ -202,9 +203,7 @@ def _normals(points: Points, corners: Indices) -> Vectors:
 def _means(worn: Outfit, vertices: Indices) -> sparse.csr_matrix:
     """The mesh among vertices (q,) as a matrix (q, q) that takes the mean of each one's neighbours."""
     graph = edge_graph(worn)
-    own = ((graph + graph.T) > 0).tocsr()[vertices][:, vertices].astype(float)
-    degree = np.maximum(np.asarray(own.sum(axis=1)).ravel(), 1.0)
-    return sparse.csr_matrix(sparse.diags(1.0 / degree) @ own)
+    return neighbour_means(((graph + graph.T) > 0).tocsr()[vertices][:, vertices].astype(float))
 
 
 def _last_clean(footage: Footage, vertices: Indices, frames: list[int]) -> list[Points]:

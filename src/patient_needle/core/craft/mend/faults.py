@@ -82,7 +82,7 @@ class Inspector:
         closing = np.zeros(len(colliders.triangles), bool)
         room = footage.room(frame)
         if room is not None:
-            around, closing = around - room, drawn_in(colliders, room)
+            around, closing = colliders.points_at(frame), drawn_in(colliders, room)
         crossings = find_crossings(self._worn, points, colliders, around)
         marks = self._in_colliders(points, colliders, around, crossings.colliders, closing)
         marks += self._through(points, crossings.itself, THROUGH_ITSELF)

@@ -10,9 +10,10 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, sparse
+from scipy import linalg
 from scipy.spatial.transform import Rotation, Slerp
 
+from ...geometry.topology import neighbour_means
 from ...model.tolerances import SMOOTH_PASSES, SMOOTH_SHRINK, SMOOTH_STEP, SMOOTH_STRENGTH
 from ...model.typed import Flags, Indices, Matrices, Points, Vectors
 from .footage import Footage, Patch, Region, Span, edge_graph
@@ -100,9 +101,7 @@ def smooth_space(footage: Footage, region: Region, span: Span, *, strength: floa
     """
     frames, vertices = list(span.frames(footage)), region.vertices
     graph = edge_graph(footage.worn)
-    whole = ((graph + graph.T) > 0).tocsr().astype(float)
-    degree = np.maximum(np.asarray(whole.sum(axis=1)).ravel(), 1.0)
-    means = sparse.csr_matrix(sparse.diags(1.0 / degree) @ whole)[vertices]
+    means = neighbour_means(((graph + graph.T) > 0).tocsr().astype(float))[vertices]
     wanted = []
     for frame in frames:
         points = footage.at(frame)

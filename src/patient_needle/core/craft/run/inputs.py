@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -13,14 +13,13 @@ from ...contact.rows import Surroundings
 from ...geometry.curves import value_at
 from ...model.garment import Prescription
 from ...model.shot import Garment, PlannedRun, ShotPlan
-from ...model.tolerances import MOST_PARTED, PARTED
 from ...model.typed import Flags, Points, Vectors
 from ...solver.air import air_velocity
 from ...solver.diagnostics import furthest, substeps_for
 from ...solver.links import Links
 from ...solver.state import Forces, Inflation
 from ..cast.colliders import Colliders
-from ..cast.parting import Parting
+from ..cast.parting import Parting, least_room
 from ..cast.run_in import run_in_share
 from ..holds.acting import Moment
 from ..holds.seams import Seam
@@ -103,9 +102,12 @@ class Driver:
         self._basting = [] if basting is None else [basting]
         self.colliders = colliders
         self._met = np.unique(colliders.triangles)
-        self._known: OrderedDict[float, Points] = OrderedDict()
-        self._parting = Parting(colliders, _least_room(run, colliders))
-        self._room: OrderedDict[int, Vectors | None] = OrderedDict()
+        self._bodies, self._room = lru_cache(KEPT)(self._drawn), lru_cache(KEPT)(self._room_of)
+
+    @cached_property
+    def _parting(self) -> Parting:
+        cloth = sum(garment.fabric.thickness for garment in self._run.garments)
+        return Parting(self.colliders, least_room(self.colliders, cloth))
 
     def inputs(self, frame: int) -> FrameInputs:
         """Everything that acts in `frame`."""
@@ -148,13 +150,11 @@ class Driver:
 
     def bodies(self, time: float) -> Points:
         """Where the colliders are (k, 3) m, as they make room for cloth; the latest few times are kept."""
-        if time not in self._known:
-            room = self.room(time)
-            posed = self.colliders.points_at(time)
-            self._known[time] = posed if room is None else posed + room
-            while len(self._known) > KEPT:
-                self._known.popitem(last=False)
-        return self._known[time]
+        return self._bodies(time)
+
+    def _drawn(self, time: float) -> Points:
+        posed, room = self.colliders.points_at(time), self.room(time)
+        return posed if room is None else posed + room
 
     def room(self, time: float) -> Vectors | None:
         """How far the colliders' points are drawn in there, (k, 3) m, straight from frame to frame; None where
@@ -162,16 +162,12 @@ class Driver:
         """
         frame = math.floor(time)
         share = time - frame
-        ends = [(1 - share, self._room_at(frame)), (share, None if share == 0 else self._room_at(frame + 1))]
+        ends = [(1 - share, self._room(frame)), (share, None if share == 0 else self._room(frame + 1))]
         parts = [part * room for part, room in ends if room is not None]
         return np.asarray(sum(parts)) if parts else None
 
-    def _room_at(self, frame: int) -> Vectors | None:
-        if frame not in self._room:
-            self._room[frame] = self._parting.room(self.colliders.points_at(float(frame)))
-            while len(self._room) > KEPT:
-                self._room.popitem(last=False)
-        return self._room[frame]
+    def _room_of(self, frame: int) -> Vectors | None:
+        return self._parting.room(self.colliders.points_at(float(frame)))
 
     def _wind(self, points: Points, time: float) -> Points:
         return air_velocity(self._plan.winds, points, time, self._plan.frame_rate)
@@ -187,16 +183,6 @@ class Driver:
         """
         earlier, first, middle, last = (self.bodies(frame - ago)[self._met] for ago in (2.0, 1.0, 0.5, 0.0))
         return max(furthest(earlier, first), 2 * furthest(first, middle), 2 * furthest(middle, last))
-
-
-def _least_room(run: PlannedRun, colliders: Colliders) -> float:
-    """What two parts that close on all of a run's cloth should leave between them, m: each garment lies there
-    twice, and both parts keep it off.
-    """
-    characters = [one.collider for one in colliders.members if one.kind == "character" and one.collider]
-    gaps = [float(2 * one.clearance.values.max() + one.thickness.values.max()) for one in characters]
-    cloth = 2 * sum(garment.fabric.thickness for garment in run.garments)
-    return min(MOST_PARTED, PARTED * (max(gaps, default=0.0) + cloth))
 
 
 def _inflation(garment: Garment, time: float) -> Inflation | None:

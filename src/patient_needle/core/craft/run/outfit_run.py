@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...model.shot import PlannedRun, ShotPlan
-from ...model.typed import Points, Vectors
+from ...model.typed import Points
 from ...solver.diagnostics import FrameTally, furthest
 from ...solver.outfit import Outfit, outfit
 from ...solver.state import ClothState, Forces
@@ -26,8 +26,7 @@ from .start import begun
 @dataclass(frozen=True, eq=False)
 class FrameEnd:
     """A frame that is over: its state after release, where its cloth was before (n, 3) m, and where the
-    colliders are (k, 3) m; room (k, 3) m, how far parts that close are drawn in there, None for nowhere;
-    collider, m/s of their fastest point.
+    colliders are (k, 3) m; collider, m/s of their fastest point.
     """
 
     frame: int
@@ -36,7 +35,6 @@ class FrameEnd:
     before: Points
     colliders: Colliders
     around: Points
-    room: Vectors | None
     crossings: Crossings
     tally: FrameTally
     collider: float
@@ -150,7 +148,4 @@ class OutfitRun:
         colliders = self.colliders.at_work(frame)
         crossings = find_crossings(self.outfit, state.positions, colliders, around)
         state = released_after(state, self.outfit, colliders, around, crossings)
-        room = self.driver.room(frame)
-        return FrameEnd(
-            frame, delivered, state, before, colliders, around, room, crossings, tally, fastest, unrest
-        )  # fmt: skip
+        return FrameEnd(frame, delivered, state, before, colliders, around, crossings, tally, fastest, unrest)
