@@ -34,11 +34,15 @@ PORTS_APART = 20
 MADE_WITH = {"versions": {"test": "1"}, "processor": "test", "engine": "test"}
 
 
+def own_port(port: int) -> int:
+    """A first port like that, for this of the processes that test beside each other."""
+    return port + PORTS_APART * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+
+
 @contextlib.contextmanager
 def running_cluster(folder: Path) -> Iterator[str]:
-    """The address of a database server of its own; tests that run beside each other start at other ports."""
-    beside = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
-    made = cluster.prepare(folder, cluster.FIRST_PORT + PORTS_APART * beside)
+    """The address of a database server of its own."""
+    made = cluster.prepare(folder, own_port(cluster.FIRST_PORT))
     words, options = cluster.command(made)
     with (folder / "log").open("wb") as log:
         server = subprocess.Popen(words, stdout=log, stderr=log, **options)

@@ -8,6 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.acceptance.workrooms import workroom
+from tests.houses import own_port
 
 # A simulation may run beside the browser, and two cores are shared by all.
 expect.set_options(timeout=40_000)
@@ -31,5 +32,5 @@ def browser_context_args(browser_context_args):
 
 @pytest.fixture(scope="session")
 def open_house(tmp_path_factory):
-    with workroom(tmp_path_factory.mktemp("workroom"), 8500) as opened:
+    with workroom(tmp_path_factory.mktemp("workroom"), own_port(8500)) as opened:
         yield opened

@@ -14,7 +14,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from tests.houses import until
+from patient_needle.bootstrap.cluster import FIRST_PORT
+from tests.houses import own_port, until
 
 ROOT = Path(__file__).parents[2]
 PROCESSES = {
@@ -91,7 +92,10 @@ def open_workroom(folder: Path, port: int) -> Workroom:
     for place in (folder, *folder.parents[:2]):
         place.chmod(0o755)  # the database server's own account must pass through
     said = folder / "said"
-    environment = {**os.environ, "NEEDLE_DATA": str(folder / "data"), "NEEDLE_PORT": str(port)}
+    environment = {
+        **os.environ, "NEEDLE_DATA": str(folder / "data"), "NEEDLE_PORT": str(port),
+        "NEEDLE_DATABASE_PORT": str(own_port(FIRST_PORT)),
+    }  # fmt: skip
     with said.open("w") as out:
         process = subprocess.Popen(
             [sys.executable, "-m", "patient_needle.bootstrap.up"],

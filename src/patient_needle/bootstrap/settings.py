@@ -8,6 +8,8 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
+from .cluster import FIRST_PORT
+
 ROOT = Path(__file__).resolve().parents[3]
 
 
@@ -15,7 +17,7 @@ ROOT = Path(__file__).resolve().parents[3]
 class Settings:
     """data: folder of the database cluster and of everything kept; database: address, empty for the private
     cluster's own; port: where the workroom is served; static: the built front end; demo: the demo's data;
-    passing: folder for local sockets.
+    passing: folder for local sockets; database_port: the first that the private cluster tries.
     """
 
     data: Path
@@ -24,6 +26,7 @@ class Settings:
     static: Path
     demo: Path
     passing: Path = Path(tempfile.gettempdir())
+    database_port: int = FIRST_PORT
 
     @property
     def sockets(self) -> Path:
@@ -62,7 +65,7 @@ class Settings:
 
 
 def settings() -> Settings:
-    """From NEEDLE_DATA, NEEDLE_DATABASE, NEEDLE_PORT and NEEDLE_SOCKETS."""
+    """From NEEDLE_DATA, NEEDLE_DATABASE, NEEDLE_DATABASE_PORT, NEEDLE_PORT and NEEDLE_SOCKETS."""
     return Settings(
         data=Path(os.environ.get("NEEDLE_DATA") or ROOT / ".data" / "workroom").resolve(),
         database=os.environ.get("NEEDLE_DATABASE", ""),
@@ -70,6 +73,7 @@ def settings() -> Settings:
         static=ROOT / "frontend" / "dist",
         demo=ROOT / "demo",
         passing=Path(os.environ.get("NEEDLE_SOCKETS") or tempfile.gettempdir()),
+        database_port=int(os.environ.get("NEEDLE_DATABASE_PORT") or FIRST_PORT),
     )
 
 
@@ -81,6 +85,7 @@ def as_environment(chosen: Settings) -> dict[str, str]:
         **inherited,
         "NEEDLE_DATA": str(chosen.data),
         "NEEDLE_DATABASE": chosen.database,
+        "NEEDLE_DATABASE_PORT": str(chosen.database_port),
         "NEEDLE_PORT": str(chosen.port),
         "NEEDLE_SOCKETS": str(chosen.passing),
     }

@@ -132,9 +132,9 @@ def _start(chosen: Settings, keeper: Keeper, *, demo: bool) -> Settings:
 def _database(chosen: Settings, keeper: Keeper, logs_in: Path) -> Settings:
     if not (chosen.data / "postgres" / "PG_VERSION").exists():
         say(f"making a database in {chosen.data}")
-    made = cluster.prepare(chosen.data)
-    if made.port != cluster.FIRST_PORT:
-        say(f"port {cluster.FIRST_PORT} is in use, the database takes {made.port}")
+    made = cluster.prepare(chosen.data, chosen.database_port)
+    if made.port != chosen.database_port:
+        say(f"port {chosen.database_port} is in use, the database takes {made.port}")
     command, options = cluster.command(made)
     keeper.start(Child("database", command, os.environ, logs_in / "database.log", signal.SIGINT, dict(options)))
     cluster.wait_until_open(made.port)

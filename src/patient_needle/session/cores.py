@@ -23,15 +23,15 @@ Seconds = Callable[[], tuple[float, float]]  # of all work, and of our own
 
 def processor_seconds(stat: Path = Path("/proc/stat")) -> tuple[float, float]:
     """Seconds that all cores were at work since the machine began, and those of this process; (0, 0) where the
-    system does not tell.
+    system does not tell. What a virtual machine's host took for others is work too.
     """
     try:
         first = stat.read_text().split("\n", 1)[0].split()
-        user, nice, system, _, _, irq, softirq = (int(word) for word in first[1:8])
+        user, nice, system, _, _, irq, softirq, stolen = (int(word) for word in first[1:9])
     except (OSError, ValueError):
         return 0.0, 0.0
     own = os.times()
-    return (user + nice + system + irq + softirq) / os.sysconf("SC_CLK_TCK"), own.user + own.system
+    return (user + nice + system + irq + softirq + stolen) / os.sysconf("SC_CLK_TCK"), own.user + own.system
 
 
 class Cores:

@@ -16,7 +16,7 @@ from ..core.craft.drape.live import Fitting
 from ..core.craft.holds.acting import together
 from ..core.craft.run.outfit_run import OutfitRun
 from ..core.model.errors import NeedleError, ShotError
-from ..core.model.tolerances import FITTING_STEP, SEW_MOST, SEW_REST
+from ..core.model.tolerances import FITTING_STEP, SEW_MOST, SEW_REST, SEW_SHARE
 from ..core.model.typed import Flags
 from ..core.solver.state import ClothState, at_rest
 from ..formats.fitting.written import WrittenFitting
@@ -85,7 +85,8 @@ class Live:
                 "that fitting is not whole, or of another figure", remedy="Begin anew, or choose another"
             )
         fitting = Fitting(run, kept.state, kept.stance.time)
-        fitting.hands, fitting.stance, fitting.step_number = kept.hands, kept.stance, kept.step
+        fitting.hands, fitting.stance = kept.hands, kept.stance
+        fitting.step_number, fitting.hard = kept.step, kept.hard
         return Live(fitting)
 
     def written(self) -> WrittenFitting:
@@ -95,7 +96,9 @@ class Live:
         sizes = tuple(
             (name, span.stop - span.start) for name, span in zip(cloth.names, cloth.outfit.spans, strict=True)
         )
-        return WrittenFitting(sizes, fitting.state, fitting.hands, fitting.stance, fitting.step_number)
+        return WrittenFitting(
+            sizes, fitting.state, fitting.hands, fitting.stance, fitting.step_number, fitting.hard
+        )
 
     def begin_log(self, command: asked.Open) -> None:
         """The log begins with what was opened."""
@@ -132,7 +135,7 @@ class Live:
             raise
         self.once = False
         if self.sewing is not None and self.fitting.growth is None and was is None and not self.enough:
-            self.fitting.rest(SEW_REST, SEW_MOST)
+            self.fitting.rest(SEW_REST, SEW_MOST, SEW_SHARE)
         if was is not None and self.fitting.resting is None:
             self.running = False
 

@@ -28,7 +28,7 @@ from ..core.craft.run.outfit_run import OutfitRun
 from ..core.craft.sewing.source import FromPieces
 from ..core.model.errors import NeedleError, ShotError
 from ..core.model.shot import PlannedRun, ShotPlan
-from ..core.model.tolerances import SEAM_UNEVEN
+from ..core.model.tolerances import SEAM_UNEVEN, SEW_SHARE
 from ..formats.fitting.written import WrittenFitting, read_fitting, write_fitting
 from ..formats.shot_file.assemble import assemble
 from ..formats.shot_file.document import BeginsRecord, FittingRecord, ShotFile
@@ -432,7 +432,7 @@ class Serving:
             fault = NeedleError(
                 "the database does not answer, so the garment was not kept", remedy="Sew it again"
             )
-        said = "" if fault is not None else _sewn_said(judged(live.fitting, source, name), live.fitting.unrest)
+        said = "" if fault is not None else _sewn_said(judged(live.fitting, source, name), live.fitting)
         log.info(
             "garment sewn", action="garment_sewn", shot=held.shot, fault="" if fault is None else fault.line()
         )
@@ -547,9 +547,14 @@ def given(live: Live, mark: str) -> bytes:
 SHUT = 0.5e-3  # m that nobody sees between two sides of a basting
 
 
-def _sewn_said(sewn: Sewn, left: float | None) -> str:
+def _sewn_said(sewn: Sewn, fitting: Fitting) -> str:
     """How a garment came out, in a sentence or two."""
-    rest = "" if left is None else f", its loosest place {left * 1e3:.1f} mm from rest"
+    most, loosest, rest = fitting.still_to_go(SEW_SHARE), fitting.unrest, ""
+    if most is not None and loosest is not None:
+        rest = (
+            f"; {100 * SEW_SHARE:.0f} in 100 vertices are {most * 1e3:.1f} mm from rest or less, the loosest "
+            f"{loosest * 1e3:.1f} mm"
+        )
     said = f"Sewn: 99 in 100 edges are stretched by {100 * sewn.p99:.1f} % or less{rest}"
     tight = [one for one in sewn.seams if one.strain > SEAM_UNEVEN]
     if tight:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 
 import numba
@@ -79,6 +80,9 @@ def test_the_system_tells_of_this_process(tmp_path):
     assert after[1] - before[1] == pytest.approx(0.3, abs=0.1)
     assert after[0] - before[0] >= 0.2
     assert processor_seconds(tmp_path / "nothing") == (0.0, 0.0)
+    told = tmp_path / "told"
+    told.write_text("cpu  100 20 30 9000 400 5 5 40 0 0\n")  # proc_stat(5): the eighth is stolen by the host
+    assert processor_seconds(told)[0] == pytest.approx(200 / os.sysconf("SC_CLK_TCK"))
     strange = tmp_path / "stat"
     strange.write_text("cpu 12 strange\n")
     assert processor_seconds(strange) == (0.0, 0.0)

@@ -102,6 +102,7 @@ PIN_REACH, PIN_ON_BODY = 0.015, 0.08  # m: of cloth that a pin holds, and from t
 SMOOTHING = 20_000.0  # N/m for each kg: a vertex goes to the middle of its neighbours within 0.1 s
 FITTING_STEP = 1 / 48  # s of cloth time in one step of a fitting
 FITTING_SUBSTEPS = 2  # of a step, at least, with a figure that stands still
+REST_AIR = 12.0  # 1/s, drag over mass on the way to rest: a swing of 1 Hz is critically damped
 ENTER_SPEED = 0.5  # m/s: how fast a set piece comes in
 ENTER_FROM = 0.02  # share of its size that a closed one begins with
 CLEARANCE_SPEED = 0.05  # m/s: how fast a clearance that was changed by hand grows
@@ -208,7 +209,7 @@ GATHER_FROM = 1.03  # from here on a sewn edge counts as gathered
 SEWN_MOST_VERTICES = 100_000
 SEW_STILL, SEW_GROW, SEW_BACK = 6, 20, 8  # steps on the thin figure, while it grows, while its limbs return
 SEW_DRAG = 10.0  # kg/(m2 s), air that calms the cloth before it falls
-SEW_REST, SEW_MOST = 0.5e-3, 96  # m from rest at which it is sewn; steps of falling at most
+SEW_REST, SEW_SHARE, SEW_MOST = 0.5e-3, 0.99, 96  # m from rest at which so much is sewn; steps at most
 
 
 @dataclass(frozen=True)

@@ -33,6 +33,7 @@ class WrittenFitting:
     hands: Hands
     stance: Stance
     step: int
+    hard: bool = False
 
     def positions(self, garment: str) -> Points:
         """Where one garment is (n, 3) m; `KeyError` for one that is not in it."""
@@ -65,7 +66,7 @@ def write_fitting(stream: BinaryIO, fitting: WrittenFitting) -> None:
     words = {
         "format": "patient-needle-fitting", "version": VERSION, "garments": fitting.garments, "pins": pins,
         "weight": hands.weight, "next_pin": hands.next_pin, "time": stance.time, "out": sorted(stance.out),
-        "friction": stance.friction, "step": fitting.step,
+        "friction": stance.friction, "step": fitting.step, "hard": fitting.hard,
     }  # fmt: skip
     arrays["words"] = np.frombuffer(json.dumps(words).encode(), np.uint8)
     np.savez(stream, **arrays)
@@ -130,7 +131,7 @@ def _read(data: Any, triangles: np.ndarray | None) -> WrittenFitting:
         tuple((str(name), float(value)) for name, value in words["friction"]),
     )  # fmt: skip
     hands = Hands(parked, (), tuple(pins), None, float(words["weight"]), int(words["next_pin"]))
-    return WrittenFitting(garments, state, hands, stance, int(words["step"]))
+    return WrittenFitting(garments, state, hands, stance, int(words["step"]), bool(words.get("hard", False)))
 
 
 def _check_plain(stream: BinaryIO) -> None:

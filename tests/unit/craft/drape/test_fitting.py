@@ -10,8 +10,8 @@ import pytest
 from patient_needle.core.craft.drape.rest import Rest
 from patient_needle.core.geometry.motion import CachedMotion
 from patient_needle.core.model.errors import ShotError, StartError
-from patient_needle.core.model.tolerances import FITTING_STEP, PULL_FIRMNESS, PULL_MOST
-from tests.fitted import block, crossings, curtain, fitted, open_sheet, pillar, post, shot, spot, tube
+from patient_needle.core.model.tolerances import FITTING_STEP, PULL_FIRMNESS, PULL_MOST, REST_AIR
+from tests.fitted import COTTON, block, crossings, curtain, fitted, open_sheet, pillar, post, shot, spot, tube
 
 
 def test_a_hem_pulled_too_hard_stretches_as_hooke_says_and_slips_by_the_rest():
@@ -293,9 +293,18 @@ def test_rest_is_told_by_how_far_it_goes():
         place = place + [[0.001 * 0.5 ** (step / 24), 0, 0]]
         rest = rest.after(step, place)
         if step == 18:
-            assert rest.left is None
+            assert rest.left() is None
     left = sum(0.001 * 0.5 ** (step / 24) for step in range(61, 2000))
-    assert rest.left == pytest.approx(left, rel=0.05)
+    assert rest.left() == pytest.approx(left, rel=0.05)
+
+
+def test_rest_of_a_share_leaves_out_the_loosest():
+    rest, away = Rest(), np.zeros((100, 3))
+    away[0] = 1.0
+    for step in range(6, 55, 6):
+        rest = rest.after(step, away * 0.5 ** (step / 24))
+    assert rest.left(0.99) == 0.0
+    assert rest.left() > 0.1
 
 
 def test_a_fitting_comes_to_rest_and_says_so_truly():
@@ -309,6 +318,22 @@ def test_a_fitting_comes_to_rest_and_says_so_truly():
     for _ in range(96):
         fitting.step()
     assert np.linalg.norm(fitting.state.positions - there, axis=1).max() < 0.0015
+
+
+@pytest.mark.parametrize("mass", [0.1, 0.4])
+def test_on_the_way_to_rest_cloth_falls_no_faster_than_its_air_lets_it(mass):
+    """Terminal speed in air that drags by speed: m g / c, whatever the cloth weighs, since c goes by mass."""
+    falling = replace(curtain(before=0.3), holds=(), fabric=replace(COTTON, areal_density=mass))
+    fitting = fitted(shot(pillar(), garment=falling))
+    fitting.rest(0.0005, 60)
+    for _ in range(40):
+        fitting.step()
+    speed = -fitting.state.velocities[:, 1]
+    assert speed == pytest.approx(np.full(len(speed), 9.81 / REST_AIR), rel=0.01)
+    fitting.resting = None
+    for _ in range(12):
+        fitting.step()
+    assert (-fitting.state.velocities[:, 1] > 1.5 * 9.81 / REST_AIR).all()
 
 
 def test_the_same_hands_give_the_same_bits():

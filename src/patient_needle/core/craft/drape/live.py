@@ -13,7 +13,7 @@ from ...contact.intersections import crossing_pairs
 from ...geometry.closed import inside
 from ...model.errors import ShotError, StartError
 from ...model.shot import ShotPlan
-from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS
+from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS, REST_AIR
 from ...model.typed import Flags, Indices, Points, Vectors
 from ...solver.diagnostics import FrameTally, furthest, substeps_for
 from ...solver.links import Links
@@ -33,6 +33,7 @@ from .stance import Stance
 
 KEPT = 24  # states to go back to
 NUDGE = 1e-7  # frames: substeps at which only a set piece moves are told apart by so much
+SOFT_EVERY = 12  # steps: so often a hard one is tried without the matrix's own factor
 MOST_SUBSTEPS = 16  # of a step, while the figure walks
 
 
@@ -48,10 +49,11 @@ class Kept:
 
 @dataclass(frozen=True, eq=False)
 class Resting:
-    """To rest: until the cloth is within `until` m of it, for `steps` more steps at most."""
+    """To rest: until that share of the vertices is within `until` m of it, for `steps` more steps at most."""
 
     until: float
     steps: int
+    share: float = 1.0
 
 
 class Fitting:
@@ -71,6 +73,7 @@ class Fitting:
         self.hands = Hands.none(run.outfit.count)
         self.stance = Stance.at(float(self.plan.first_simulated) if time is None else time, run.colliders)
         self.step_number = 0
+        self.hard = False  # whether the last step needed the matrix's own factor: the next begins with it
         self._rest = Rest()
         self._part: tuple[Flags, Moving | None] | None = None
         self.resting: Resting | None = None
@@ -80,7 +83,11 @@ class Fitting:
     @property
     def unrest(self) -> float | None:
         """How far the cloth still has to go, m; None until it was watched for long enough."""
-        return self._rest.left
+        return self._rest.left()
+
+    def still_to_go(self, share: float) -> float | None:
+        """What that share of the vertices has at most still to go, m; None until that can be told."""
+        return self._rest.left(share)
 
     @property
     def frame(self) -> int:
@@ -268,9 +275,11 @@ class Fitting:
         self.keep(f"friction of {member}")
         self.stance = stance
 
-    def rest(self, until: float, steps: int) -> None:
-        """Go on until the cloth is within `until` m of rest, or for so many steps."""
-        self.resting, self._rest = Resting(until, steps), Rest()
+    def rest(self, until: float, steps: int, share: float = 1.0) -> None:
+        """Go on until that share of the vertices is within `until` m of rest, or for so many steps, in air that
+        takes swing out. The forces that balance at rest do not know the air.
+        """
+        self.resting, self._rest = Resting(until, steps, share), Rest()
 
     def keep(self, said: str) -> None:
         """Remember everything as it is, so that `back` leads here."""
@@ -319,7 +328,7 @@ class Fitting:
         self._rest = self._rest.after(self.step_number, state.positions)
         if self.resting is not None:
             self.resting = replace(self.resting, steps=self.resting.steps - 1)
-            if self.resting.steps <= 0 or self.at_rest(self.resting.until):
+            if self.resting.steps <= 0 or self.at_rest(self.resting.until, self.resting.share):
                 self.resting = None
         for name in arrived:
             self._check_arrived(name)
@@ -361,12 +370,16 @@ class Fitting:
     ) -> tuple[ClothState, FrameTally]:
         """The state after a step, and what it cost; where cloth is parked, of what moves alone."""
         part = self._moving_part(inputs)
+        hard = self.hard and self.step_number % SOFT_EVERY > 0
         if part is not None:
-            done = advance(part.constants, part.state(state), part.inputs(inputs, self.colliders), between)
+            own = part.inputs(inputs, self.colliders)
+            done = advance(part.constants, part.state(state), own, between, hard=hard)
             back = part.back_in(state, done.state)
             if back is not None:
+                self.hard = done.tally.hard_solves > 0
                 return back, done.tally
-        done = advance(self._run.constants, state, inputs, between)
+        done = advance(self._run.constants, state, inputs, between, hard=hard)
+        self.hard = done.tally.hard_solves > 0
         return done.state, done.tally
 
     def _moving_part(self, inputs: FrameInputs) -> Moving | None:
@@ -380,10 +393,11 @@ class Fitting:
             self._part = (aside, made)
         return self._part[1]
 
-    def at_rest(self, until: float) -> bool:
-        """Whether the cloth is within `until` m of rest and nothing else is under way."""
+    def at_rest(self, until: float, share: float = 1.0) -> bool:
+        """Whether that share of the vertices is within `until` m of rest and nothing else is under way."""
         under_way = self.stance.walks or self.stance.coming or self.hands.pulls or self.growth is not None
-        return not under_way and self.unrest is not None and self.unrest <= until
+        left = self.still_to_go(share)
+        return not under_way and left is not None and left <= until
 
     def _check_arrived(self, name: str) -> None:
         """A set piece that is in and crosses cloth goes out again, with everything as it was before it came."""
@@ -423,7 +437,7 @@ class Fitting:
         off = stance.off(colliders, frame)
         moments = tuple(Moment(a, b, frame, plan.first_simulated, plan.frame_rate) for a, b in pairwise(keys))
         plain = driver.inputs_at(frame)
-        forces = Forces(self.plan.gravity * self.hands.weight, plan.air_drag, plan.air_density)
+        forces = Forces(self.plan.gravity * self.hands.weight, self._air_drag(), plan.air_density)
 
         def links(moment: Moment) -> list[Links]:
             asked = self.hands.links(
@@ -445,6 +459,14 @@ class Fitting:
         if self.hands.parked.any():
             inputs = parked(inputs, self.hands.parked)
         return inputs, replace(stances[substeps], time=end)
+
+    def _air_drag(self) -> float:
+        """The shot's own, kg/(m2 s); on the way to rest that of thicker air, which damps swing."""
+        if self.resting is None or self.hands.pulls or self.stance.walks:
+            return self.plan.air_drag
+        cloths = self._run.outfit.cloths
+        area = sum(float(cloth.vertex_areas.sum()) for cloth in cloths)
+        return max(self.plan.air_drag, REST_AIR * float(self._run.outfit.mass.sum()) / area)
 
     def _substeps(self, start: float, end: float) -> int:
         """As many as the figure's way asks for, at least those of one that stands."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ...geometry.triangles import lengths
 from ...model.typed import Points
 
 EVERY = 6  # steps between two places that are remembered
@@ -15,30 +16,33 @@ LEAST, MOST = 0.5, 0.9  # how much of its way in one span cloth is taken to go a
 
 @dataclass(frozen=True, eq=False)
 class Rest:
-    """Where cloth was (n, 3) m every few steps, the latest last, and `left` m, None until that can be told."""
+    """Where cloth was (n, 3) m every few steps, the latest last."""
 
     places: tuple[Points, ...] = ()
-    left: float | None = None
 
     def after(self, step: int, points: Points) -> Rest:
-        """The same after a step that ended at points (n, 3) m.
+        """The same after a step that ended at points (n, 3) m."""
+        return self if step % EVERY else Rest((*self.places, points)[-2 * SPAN - 1 :])
 
-        How far it went in the latest span and in the one before give the share by which its ways shrink; what
-        is left is the sum of all further ways (a geometric series). The share is held between LEAST and MOST:
-        cloth that stands at the turn of a swing is not at rest, and creep that does not shrink is not endless.
+    def left(self, share: float = 1.0) -> float | None:
+        """What that share of the vertices has at most still to go, m; None until it can be told.
+
+        How far they went in the latest span and in the one before give the share by which their ways shrink;
+        what is left is the sum of all further ways (a geometric series). The share is held between LEAST and
+        MOST: cloth that stands at the turn of a swing is not at rest, and creep that does not shrink is not
+        endless.
         """
-        if step % EVERY:
-            return self
-        places = (*self.places, points)[-2 * SPAN - 1 :]
+        places = self.places
         if len(places) <= SPAN:
-            return Rest(places, None)
-        now = _furthest(places[-1], places[-SPAN - 1 : -1])
+            return None
+        now = _gone(places[-1], places[-SPAN - 1 : -1], share)
         if len(places) <= 2 * SPAN:
-            return Rest(places, now)
-        before = _furthest(places[-SPAN - 1], places[-2 * SPAN - 1 : -SPAN - 1])
-        share = min(MOST, max(LEAST, now / before if before > 0 else LEAST))
-        return Rest(places, now * share / (1.0 - share))
+            return now
+        before = _gone(places[-SPAN - 1], places[-2 * SPAN - 1 : -SPAN - 1], share)
+        shrinks = min(MOST, max(LEAST, now / before if before > 0 else LEAST))
+        return now * shrinks / (1.0 - shrinks)
 
 
-def _furthest(last: Points, earlier: tuple[Points, ...]) -> float:
-    return float(max(np.sqrt(((last - one) ** 2).sum(axis=1)).max(initial=0.0) for one in earlier))
+def _gone(last: Points, earlier: tuple[Points, ...], share: float) -> float:
+    """How far at most that share of the vertices lies from any of its earlier places, m."""
+    return float(max(np.quantile(lengths(last - one), share, method="lower") for one in earlier))

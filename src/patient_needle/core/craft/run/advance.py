@@ -44,12 +44,14 @@ class Advanced:
 
 
 def advance(
-    constants: Constants, state: ClothState, inputs: FrameInputs, between: Callable[[], None] = lambda: None
-) -> Advanced:
+    constants: Constants, state: ClothState, inputs: FrameInputs, between: Callable[[], None] = lambda: None,
+    *, hard: bool = False,
+) -> Advanced:  # fmt: skip
     """Take the garments through one frame. `between` is called before every substep, and what it raises ends
-    the frame without a trace: the same state and inputs give the same bits later.
+    the frame without a trace: the same state and inputs give the same bits later. hard: every solve begins
+    with the matrix's own factor, as the later ones of a frame do where the first one needed it.
     """
-    tally, moments = FrameTally(), inputs.moments
+    tally, moments = FrameTally(hard_solves=int(hard)), inputs.moments
     first = moments[0]
     here = inputs.bodies(first.before)
     if inputs.begins:
