@@ -119,9 +119,10 @@ def finer(quick: bool) -> str:
     lines = [
         "## Re-spaced\n",
         f"The draft at 16 mm falls for {DRAFT_STEPS} steps; at 10 mm sewing goes on from there, for "
-        f"{FINE_STEPS} steps (2 s of cloth time). Where cloth is then is its rest; *way* is how far it went in the last half "
-        f"second, which tells how far that is true. At rest: within {SEW_REST * 1e3:g} mm of it for good. All "
-        "seconds since the first piece was cut, those that the machine's host took for others told apart.\n",
+        f"{FINE_STEPS} steps (2 s of cloth time). Where cloth is then is its rest; *way* is how far it went in "
+        f"the last half second, which tells how far that is true. At rest: within {SEW_REST * 1e3:g} mm of it "
+        "for good. All seconds since the first piece was cut; those that the host took for others are told "
+        "apart.\n",
         "| block | vertices | draft s | 10 mm ready s | at rest: mean s | 99 in 100 s | 95 in 100 s | "
         "all done s | of that taken by others | crossings | p99 | way, mean mm | of 99 in 100 |",
         "|---|---|---|---|---|---|---|---|---|---|---|---|---|",
