@@ -11,6 +11,7 @@ from scipy import sparse
 
 from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.mend.calming import calmed, low_passed
+from patient_needle.core.craft.mend.clearing import envelope
 from patient_needle.core.craft.mend.easing_out import Asked, ease_out, least_displacement
 from patient_needle.core.craft.mend.footage import Footage, Region, Span
 from patient_needle.core.craft.mend.jumps import jolts
@@ -21,6 +22,7 @@ from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.curve import Curve
 from patient_needle.core.model.fabric import Fabric
 from patient_needle.core.model.shot import CastMember, ColliderSettings, Garment, PlannedRun, RunIn, ShotPlan
+from patient_needle.core.model.tolerances import CLEAR_FRAMES
 from tests.layers import ball
 from tests.sheets import box, polygons, sheet
 
@@ -156,3 +158,31 @@ def test_what_is_calmed_keeps_its_swing_and_loses_its_flutter():
         left = np.sqrt(2) * np.std(quiet) / 0.02
         assert -20 * np.log10(left) == pytest.approx(decibels, abs=1.5)
         assert np.corrcoef(quiet, fast[middle])[0, 1] > 0.99
+
+
+def test_a_way_around_is_nowhere_shorter_than_it_must_be_and_has_no_corner():
+    """One frame that lacks d: the way is d there, d (2 m + 1) over all frames, nothing beyond 2 m of them."""
+    d, m = 0.02, CLEAR_FRAMES
+    short = np.zeros((60, 1, 3))
+    short[30, 0] = [0.0, 0.6 * d, 0.8 * d]
+    way = envelope(short)
+    assert_allclose(way[30, 0], short[30, 0], rtol=1e-9)
+    assert_allclose(np.linalg.norm(way, axis=2).sum(), d * (2 * m + 1), rtol=1e-9)
+    assert not way[: 30 - 2 * m].any()
+    assert not way[31 + 2 * m :].any()
+    assert np.abs(np.diff(way[..., 2], 2, axis=0)).max() < 0.8 * d * 2 / m**2
+    uneven = np.abs(np.random.default_rng(5).normal(0, d, (60, 4)))
+    led = envelope(uneven[..., None] * np.array([0.0, 1.0, 0.0]))
+    assert (led[..., 1] >= uneven - 1e-12).all()
+
+
+def test_what_is_calmed_is_led_out_of_bodies():
+    """Cloth that hops on a slab: its slow motion alone would dip into the gap."""
+    cloth, faces = level(0.1, 0.05)
+    slab, triangles = box((-1, -0.5, -1), (1, 0, 1))
+    time = np.arange(72)
+    height = GAP + 0.05 * np.clip(np.sin(2 * np.pi * time / 10), 0, None) * (time > 24)
+    frames = np.repeat(cloth[None], len(time), axis=0) + height[:, None, None] * np.array([0.0, 1.0, 0.0])
+    footage = footage_over(slab, triangles, cloth + [0, GAP, 0], faces, frames)
+    assert low_passed(height[:, None], 24.0).min() < GAP - 0.001
+    assert calmed(footage, 1.0)[..., 1].min() > GAP - 1e-6

@@ -47,7 +47,7 @@ function Calm({ shot, take, done }: { shot: Shot; take: Take; done(mended: Mendi
   return (
     <>
       <Typography id="calm" sx={{ fontSize: 12.5, mt: 1.5 }}>
-        Calm the whole take: what is faster than 4 Hz is drawn to {Math.round(100 * 0.1 ** amount)} % of its way; where a body pushes, more stays
+        Calm the whole take: what is faster than 4 Hz is drawn to {Math.round(100 * 0.1 ** amount)} % of its way, around bodies{amount > 0.5 ? "; then all of it a second time" : ""}
       </Typography>
       <Slider size="small" aria-labelledby="calm" min={0} max={1} step={0.05} value={amount} onChange={(_, value) => { setAmount(value as number); }} />
       <Button variant="outlined" fullWidth disabled={remedy.isPending} onClick={() => { remedy.mutate({ take: take.id, ask: { verb: "calm", amount } }, { onSuccess: done }); }}>

@@ -257,7 +257,7 @@ class _Exits:
     gap: Scalars
 
 
-class _Around:
+class Around:
     """The colliders of a frame, made ready to be asked where they are left."""
 
     def __init__(self, footage: Footage, frame: int) -> None:
@@ -300,7 +300,7 @@ class _Sides:
 
     def __init__(self, footage: Footage, vertices: Indices, frames: list[int], start: Points) -> None:
         worn = footage.worn
-        self._around = [_Around(footage, frame) for frame in frames]
+        self._around = [Around(footage, frame) for frame in frames]
         self._half = 0.5 * worn.skin.thickness[vertices]
         self._factor = worn.skin.clearance[vertices]
         self._triangle, self._known = self._learnt(footage, vertices, frames, start)
@@ -314,7 +314,7 @@ class _Sides:
         count = len(vertices)
         triangle, known = np.zeros(count, np.int32), np.zeros(count, bool)
         for frame in range(max(footage.first, frames[0] - HISTORY), frames[0]):
-            _learn(_Around(footage, frame), footage.at(frame)[vertices], triangle, known)
+            _learn(Around(footage, frame), footage.at(frame)[vertices], triangle, known)
         triangles, knowns = [], []
         for around, points in zip(self._around, start, strict=True):
             _learn(around, points, triangle, known)
@@ -324,7 +324,7 @@ class _Sides:
         for frame in range(min(footage.last, frames[-1] + HISTORY), frames[-1], -1):
             if all(flags.all() for flags in knowns):
                 break
-            _learn(_Around(footage, frame), footage.at(frame)[vertices], triangle, known)
+            _learn(Around(footage, frame), footage.at(frame)[vertices], triangle, known)
         for row in reversed(range(len(frames))):
             _learn(self._around[row], start[row], triangle, known)
             new = ~knowns[row] & known
@@ -365,7 +365,7 @@ class _Sides:
         return _Exits(way, short, within, gap)
 
 
-def _learn(around: _Around, points: Points, triangle: Indices, known: Flags) -> None:
+def _learn(around: Around, points: Points, triangle: Indices, known: Flags) -> None:
     """Keep the collider triangle nearest to each of points (q, 3) m that is outside."""
     if around.tree is None:
         return

@@ -12,12 +12,12 @@ from scipy.sparse.csgraph import connected_components
 from ...model.errors import ShotError
 from ...model.fabric import Fabric
 from ...model.shot import Garment
-from ...model.tolerances import ALL, CALM_GRIP, MEND_BRIDGED
+from ...model.tolerances import ALL, MEND_BRIDGED
 from ...model.typed import Flags
 from ..inspect.snags import IN_THE_BODY, THROUGH_ANOTHER
 from ..run.release import find_crossings
 from .again import Again, Room, Told, run_again
-from .calming import calmed
+from .calming import calm
 from .easing_out import ease_out
 from .faults import FULL_BODY, OFF_ITS_HOLD
 from .footage import Footage, Patch, Region, Span, edge_graph, quiet, region_around
@@ -113,8 +113,7 @@ def apply(
             smoothed = smooth_space(footage, region, span, strength=settings.strength)
             return _kept_off(footage, region, span, smoothed, told)
         case "calm":
-            guide = calmed(footage, settings.amount)
-            return run_again(footage, region, span, Again(grip=CALM_GRIP), guide=guide, told=told)
+            return calm(footage, region, span, settings.amount, told)
     raise ShotError(f"'{verb}' is no remedy", remedy=f"Use one of {', '.join(VERBS)}")
 
 
