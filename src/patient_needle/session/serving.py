@@ -552,7 +552,7 @@ def _sewn_said(sewn: Sewn, fitting: Fitting) -> str:
     most, loosest, rest = fitting.still_to_go(SEW_SHARE), fitting.unrest, ""
     if most is not None and loosest is not None:
         rest = (
-            f"; {100 * SEW_SHARE:.0f} in 100 vertices are {most * 1e3:.1f} mm from rest or less, the loosest "
+            f"; to rest, {100 * SEW_SHARE:.0f} in 100 vertices have {most * 1e3:.1f} mm or less to go, the loosest "
             f"{loosest * 1e3:.1f} mm"
         )
     said = f"Sewn: 99 in 100 edges are stretched by {100 * sewn.p99:.1f} % or less{rest}"
