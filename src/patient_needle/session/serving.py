@@ -552,8 +552,8 @@ def _sewn_said(sewn: Sewn, fitting: Fitting) -> str:
     most, loosest, rest = fitting.still_to_go(SEW_SHARE), fitting.unrest, ""
     if most is not None and loosest is not None:
         rest = (
-            f"; to rest, {100 * SEW_SHARE:.0f} in 100 vertices have {most * 1e3:.1f} mm or less to go, the loosest "
-            f"{loosest * 1e3:.1f} mm"
+            f"; to rest, {100 * SEW_SHARE:.0f} in 100 vertices have {most * 1e3:.1f} mm or less to go, the "
+            f"loosest {loosest * 1e3:.1f} mm"
         )
     said = f"Sewn: 99 in 100 edges are stretched by {100 * sewn.p99:.1f} % or less{rest}"
     tight = [one for one in sewn.seams if one.strain > SEAM_UNEVEN]
