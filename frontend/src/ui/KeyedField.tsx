@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
 import Typography from "@mui/material/Typography";
+import { useEffect, useRef } from "react";
 import { type Keyed, keysOf, withKey, withoutKey } from "../domain/keys";
 import { useRoom } from "../state/room";
 import { NumberField } from "./NumberField";
@@ -20,8 +21,24 @@ export function KeyedField({ label, value, low, high, keep }: KeyedFieldProps) {
   const keys = keysOf(value);
   const name = label.charAt(0).toLowerCase() + label.slice(1);
   const short = label.split(",")[0] ?? label;
+  // What is typed in quick turn is made on what was typed last, not on what is drawn; keys that moved are known by both frames.
+  const typed = useRef({ value, moved: new Map<number, number>() });
+  useEffect(() => {
+    typed.current = { value, moved: new Map() };
+  }, [value]);
+  const change = (next: Keyed, said: string) => {
+    typed.current.value = next;
+    keep(next, said);
+  };
+  const now = (at: number) => typed.current.moved.get(at) ?? at;
   const put = (at: number, next: number) => {
-    keep(withKey(value, at, next), `${name} ${next} at ${at}`);
+    change(withKey(typed.current.value, now(at), next), `${name} ${next} at ${now(at)}`);
+  };
+  const move = (at: number, next: number) => {
+    const before = now(at);
+    const here = keysOf(typed.current.value).find(([frame]) => frame === before)?.[1] ?? 0;
+    typed.current.moved.set(at, next);
+    change(withKey(withoutKey(typed.current.value, before), next, here), `${name}'s key at ${before}, now at ${next}`);
   };
   if (typeof value === "number") {
     return (
@@ -36,11 +53,11 @@ export function KeyedField({ label, value, low, high, keep }: KeyedFieldProps) {
   return (
     <Box role="group" aria-label={`Keys of ${name}`} sx={{ gridColumn: "1 / -1" }}>
       <Typography sx={{ fontSize: 12, color: "text.secondary" }}>{label}, keyed</Typography>
-      {keys.map(([at, here]) => (
-        <Box key={at} sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 30px", columnGap: 0.75, alignItems: "center" }}>
-          <NumberField label="Frame" value={at} keep={(next) => { keep(withKey(withoutKey(value, at), next, here), `${name}'s key at ${at}, now at ${next}`); }} />
+      {keys.map(([at, here], row) => (
+        <Box key={row} sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 30px", columnGap: 0.75, alignItems: "center" }}>
+          <NumberField label="Frame" value={at} keep={(next) => { move(at, next); }} />
           <NumberField label={short} value={here} low={low} high={high} keep={(next) => { put(at, next); }} />
-          <IconButton size="small" aria-label={`Take out the key at ${at}`} onClick={() => { keep(withoutKey(value, at), `${name} without its key at ${at}`); }}>
+          <IconButton size="small" aria-label={`Take out the key at ${at}`} onClick={() => { change(withoutKey(typed.current.value, now(at)), `${name} without its key at ${now(at)}`); }}>
             ×
           </IconButton>
         </Box>
