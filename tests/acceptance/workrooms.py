@@ -89,7 +89,7 @@ class Workroom:
 
 def open_workroom(folder: Path, port: int) -> Workroom:
     """Start one on `folder` and wait until its page answers."""
-    for place in (folder, *folder.parents[:2]):
+    for place in (folder, *folder.parents[:3]):
         place.chmod(0o755)  # the database server's own account must pass through
     said = folder / "said"
     environment = {
