@@ -140,14 +140,15 @@ def _test(rest: list[str]) -> int:
 def _pytest(interpreter: Path, rest: list[str]) -> list[int]:
     """Exit codes of the tests.
 
-    All run two files at a time: tests of the core and of its house with one thread each, those that watch a
-    whole workroom in a browser with as many as it takes by itself, since they mostly wait.
+    Tests of the core and of its house run on two cores, file by file, with one thread each. Tests that watch a
+    whole workroom in a browser go one after the other: two at a time were no quicker, and share a house in
+    another order.
     """
     if rest:
         say("tests")
         return [call(interpreter, "-m", "pytest", *rest)]
     say("tests of the core and its house")
-    beside = [interpreter, "-m", "pytest", "-n", "2", "--dist", "loadfile"]
-    core = call("env", "NUMBA_NUM_THREADS=1", *beside, "tests/unit", "tests/reference", "tests/integration")
+    beside = ["env", "NUMBA_NUM_THREADS=1", interpreter, "-m", "pytest", "-n", "2", "--dist", "loadfile"]
+    core = call(*beside, "tests/unit", "tests/reference", "tests/integration")
     say("tests in the browser")
-    return [core, call(*beside, "tests/acceptance")]
+    return [core, call(interpreter, "-m", "pytest", "tests/acceptance")]
