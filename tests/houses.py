@@ -7,6 +7,7 @@ import json
 import os
 import signal
 import subprocess
+import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -37,6 +38,14 @@ MADE_WITH = {"versions": {"test": "1"}, "processor": "test", "engine": "test"}
 def own_port(port: int) -> int:
     """A first port like that, for this of the processes that test beside each other."""
     return port + PORTS_APART * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+
+
+def let_pass(folder: Path) -> None:
+    """Let the database server's own account through a folder and those above it, below the temporary one."""
+    for place in (folder, *folder.parents):
+        if place in (Path(tempfile.gettempdir()), Path("/")):
+            return
+        place.chmod(place.stat().st_mode | 0o055)
 
 
 @contextlib.contextmanager

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from patient_needle.bootstrap.cluster import FIRST_PORT
-from tests.houses import own_port, until
+from tests.houses import let_pass, own_port, until
 
 ROOT = Path(__file__).parents[2]
 PROCESSES = {
@@ -89,8 +89,7 @@ class Workroom:
 
 def open_workroom(folder: Path, port: int) -> Workroom:
     """Start one on `folder` and wait until its page answers."""
-    for place in (folder, *folder.parents[:3]):
-        place.chmod(0o755)  # the database server's own account must pass through
+    let_pass(folder)
     said = folder / "said"
     environment = {
         **os.environ, "NEEDLE_DATA": str(folder / "data"), "NEEDLE_PORT": str(port),

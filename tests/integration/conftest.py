@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from tests.houses import fresh, house, running_cluster
+from tests.houses import fresh, house, let_pass, running_cluster
 
 
 @pytest.fixture(scope="session")
 def database(tmp_path_factory):
     folder = tmp_path_factory.mktemp("cluster")
-    # The server's own account must be able to pass through.
-    for place in (folder, *folder.parents[:3]):
-        place.chmod(0o755)
+    let_pass(folder)
     with running_cluster(folder) as url:
         yield url
 

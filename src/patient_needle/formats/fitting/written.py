@@ -25,7 +25,7 @@ GRIP = ("vertices", "share", "was", "at", "corners", "weights")
 @dataclass(frozen=True, eq=False)
 class WrittenFitting:
     """A fitting at one step: garments with their counts of vertices, in order, and all that is needed to go on
-    from there.
+    from there; hard: its next step begins with the matrix's own factor.
     """
 
     garments: tuple[tuple[str, int], ...]
