@@ -86,9 +86,9 @@ def main() -> int:
     if "hands" in named:
         return hands(quick)
     if "sewing" in named:
-        return sewing_bench(quick)
+        return sewing_bench(quick, named[named.index("sewing") + 1 :])
     if "mending" in named:
-        return mending(quick)
+        return mending(quick, named[named.index("mending") + 1 :])
     if "cast" in named:
         return cast(quick)
     if "chalk" in named:

@@ -1,6 +1,6 @@
 """Mending: twenty takes with known faults, five clean ones, how fast snags are found and one place is mended.
 
-./needle bench mending writes docs/mend-benchmarks.md.
+./needle bench mending [PART ...] writes docs/mend-benchmarks.md.
 """
 
 from __future__ import annotations
@@ -9,7 +9,7 @@ import json
 import time
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import date
+from functools import partial
 from pathlib import Path
 from statistics import median
 from unittest.mock import patch
@@ -18,7 +18,6 @@ import numpy as np
 from scipy.signal import butter, sosfiltfilt
 
 from benchmarks.calm import QUICK, Watched, from_waist
-from patient_needle.bootstrap import environment
 from patient_needle.core.craft.holds.acting import together
 from patient_needle.core.craft.mend.footage import Footage, Span
 from patient_needle.core.craft.mend.mending import mend_all
@@ -33,27 +32,25 @@ from patient_needle.formats.shot_file.document import parse_shot
 from patient_needle.session.serving import run_of
 from tests.faulty import CLEAN, filmed, made, tells
 
+from . import document
+from .starts import aside
+
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "demo" / "lamplighter"
 OUT = ROOT / "docs" / "mend-benchmarks.md"
 GAP = 0.0045  # m, that cloth keeps from the made bodies
 
 
-def mending(quick: bool) -> int:
-    """Measure and write; returns an exit code."""
-    parts = [
-        "# Benchmarks of mending\n",
-        "Written by `./needle bench mending`.\n",
-        f"{date.today()}; {environment.processor()}; {environment.use_threads(None)} threads.\n",
-    ]
-    for part in (
-        lambda: faulty(quick), clean, lambda: without_contact(quick), lambda: calms(quick),
-        lambda: speeds(quick),
-    ):  # fmt: skip
-        parts.append(part())
-        OUT.write_text("\n".join(parts))
-        print(parts[-1], flush=True)
-    return 0
+def mending(quick: bool, named: list[str]) -> int:
+    """Measure the named parts, or all, and write; returns an exit code."""
+    parts = {
+        "faulty": lambda: faulty(quick),
+        "clean": clean,
+        "without_contact": lambda: without_contact(quick),
+        "calms": lambda: calms(quick),
+        "speeds": lambda: speeds(quick),
+    }
+    return document.measured("Benchmarks of mending", OUT, parts, named)
 
 
 def faulty(quick: bool) -> str:
@@ -156,18 +153,8 @@ def _unkept(frames: int) -> Footage:
 def calms(quick: bool) -> str:
     """What calm leaves of quick motion and of the swing, run again with contact; medians of starts."""
     starts = 1 if quick else 5
-    found: dict[float, list[tuple[float, float, int]]] = {0.5: [], 1.0: []}
-    for seed in range(starts):
-        footage = _skirt(0.0, 48 if quick else 120, seed=seed)
-        energy, swing = _moved(footage)
-        span = Span(footage.begins, footage.last, 0)
-        for amount, rows in found.items():
-            patch_ = apply(CALM, footage, whole(footage), span, Settings(amount=amount))
-            calmed = footage.with_patch(patch_)
-            left, swung = _moved(calmed)
-            marks = find_marks(calmed, calmed.judged)
-            crossed = sum(mark.pairs for frame in marks.values() for mark in frame)
-            rows.append((10 * float(np.log10(left / energy)), swung / swing, crossed))
+    each = document.on_each_core(partial(_calmed, frames=48 if quick else 120), starts)
+    found = {amount: [rows[amount] for rows in each] for amount in each[0]}
     lines = [
         "## Calm\n",
         f"The demo's skirt at its own spacing, First look, {starts} starts 10 um apart; medians. Energy of "
@@ -180,6 +167,21 @@ def calms(quick: bool) -> str:
         decibels, swung, crossed = (median(column) for column in zip(*rows, strict=True))
         lines.append(f"| {amount:g} | {decibels:.1f} | {swung:.2f} | {crossed:g} |")
     return "\n".join(lines) + "\n"
+
+
+def _calmed(seed: int, frames: int) -> dict[float, tuple[float, float, int]]:
+    """By amount of calm: energy above QUICK in dB and swing against one start's take, and crossings."""
+    footage = _skirt(0.0, frames, seed=seed)
+    energy, swing = _moved(footage)
+    span, rows = Span(footage.begins, footage.last, 0), {}
+    for amount in (0.5, 1.0):
+        calmed = footage.with_patch(apply(CALM, footage, whole(footage), span, Settings(amount=amount)))
+        left, swung = _moved(calmed)
+        marks = find_marks(calmed, calmed.judged)
+        crossed = sum(mark.pairs for frame in marks.values() for mark in frame)
+        rows[amount] = 10 * float(np.log10(left / energy)), swung / swing, crossed
+        print(f"start {seed}, calm {amount:g}: {rows[amount]}", flush=True)
+    return rows
 
 
 def _moved(footage: Footage) -> tuple[float, float]:
@@ -227,12 +229,7 @@ def _skirt(spacing: float, frames: int, seed: int = 0) -> Footage:
     plan = assemble(parse_shot(document, "the demo"), DEMO)
     plan = replace(plan, frames=(plan.frames[0], plan.frames[0] + frames - 1))
     run = OutfitRun(plan, run_of(plan))
-    start = run.start()
-    if seed:
-        aside = np.random.default_rng(seed).uniform(-1e-5, 1e-5, start.positions.shape)
-        moved = start.positions + np.where(run.outfit.held[:, None], 0.0, aside)
-        start = start.replace(positions=moved, positions_before=moved)
-    ends = run.frames(start, plan.first_simulated, plan.frames[1])
+    ends = run.frames(aside(run, seed), plan.first_simulated, plan.frames[1])
     points = np.stack([end.state.positions.astype(np.float32) for end in ends if end.delivered])
     return Footage(run, points, plan.frames[0], plan.frames[0])
 

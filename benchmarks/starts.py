@@ -13,7 +13,18 @@ from patient_needle.core.geometry.closed import inside
 from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import StartError
 from patient_needle.core.model.shot import ShotPlan
+from patient_needle.core.solver.state import ClothState
 from tests.tangled import SETTLED, wrong_start
+
+
+def aside(run: OutfitRun, seed: int) -> ClothState:
+    """A run's start; of other seeds than 0 what is not held is up to 10 um aside."""
+    start = run.start()
+    if not seed:
+        return start
+    by = np.random.default_rng(seed).uniform(-1e-5, 1e-5, start.positions.shape)
+    moved = start.positions + np.where(run.outfit.held[:, None], 0.0, by)
+    return start.replace(positions=moved, positions_before=moved)
 
 
 def starts(count: int) -> str:

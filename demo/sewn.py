@@ -21,7 +21,7 @@ from patient_needle.formats.shot_file.document import parse_shot
 
 FOLDER = Path(__file__).parent / "lamplighter"
 SPACING = {"draft_mm": 16, "fine_mm": 10}
-BLOCKS = {"trousers": {}, "smock": {"ease_mm": 400}}  # a smock is cut wide: its wearer kneels with arms forward
+BLOCKS = {"trousers": {}, "smock": {"ease_mm": 440}}  # a smock is cut wide: its wearer kneels with arms forward
 
 
 def costume() -> None:

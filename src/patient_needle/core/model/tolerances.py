@@ -103,6 +103,7 @@ SMOOTHING = 20_000.0  # N/m for each kg: a vertex goes to the middle of its neig
 FITTING_STEP = 1 / 48  # s of cloth time in one step of a fitting
 FITTING_SUBSTEPS = 2  # of a step, at least, with a figure that stands still
 REST_AIR = 12.0  # 1/s, drag over mass on the way to rest: a swing of 1 Hz is critically damped
+REST_AIR_ALONG = 0.75  # share of a garment's mean velocity that this air has: what slides as a whole is let
 ENTER_SPEED = 0.5  # m/s: how fast a set piece comes in
 ENTER_FROM = 0.02  # share of its size that a closed one begins with
 CLEARANCE_SPEED = 0.05  # m/s: how fast a clearance that was changed by hand grows

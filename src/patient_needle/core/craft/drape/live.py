@@ -13,7 +13,7 @@ from ...contact.intersections import crossing_pairs
 from ...geometry.closed import inside
 from ...model.errors import ShotError, StartError
 from ...model.shot import ShotPlan
-from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS, REST_AIR
+from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS, REST_AIR, REST_AIR_ALONG
 from ...model.typed import Flags, Indices, Points, Vectors
 from ...solver.diagnostics import FrameTally, furthest, substeps_for
 from ...solver.links import Links
@@ -453,6 +453,7 @@ class Fitting:
             bodies=places.__getitem__,
             around=lambda time: stance.surroundings(colliders, colliders.surroundings(frame, time), frame),
             links=links,
+            wind=self._wind(plain.wind) if self._in_thick_air() else plain.wind,
             forces=forces,
             begins=frame != self.frame,
         )
@@ -460,9 +461,22 @@ class Fitting:
             inputs = parked(inputs, self.hands.parked)
         return inputs, replace(stances[substeps], time=end)
 
+    def _in_thick_air(self) -> bool:
+        return self.resting is not None and not self.hands.pulls and not self.stance.walks
+
+    def _wind(self, plain: Callable[[Points, float], Vectors] | None) -> Callable[[Points, float], Vectors]:
+        """The shot's own wind, and thicker air that goes along with each garment."""
+        along = np.zeros_like(self.state.velocities)
+        outfit = self._run.outfit
+        for span in outfit.spans:
+            along[span] = REST_AIR_ALONG * np.average(
+                self.state.velocities[span], axis=0, weights=outfit.mass[span]
+            )
+        return lambda points, time: along if plain is None else along + plain(points, time)
+
     def _air_drag(self) -> float:
         """The shot's own, kg/(m2 s); on the way to rest that of thicker air, which damps swing."""
-        if self.resting is None or self.hands.pulls or self.stance.walks:
+        if not self._in_thick_air():
             return self.plan.air_drag
         cloths = self._run.outfit.cloths
         area = sum(float(cloth.vertex_areas.sum()) for cloth in cloths)
