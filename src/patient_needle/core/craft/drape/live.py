@@ -13,7 +13,7 @@ from ...contact.intersections import crossing_pairs
 from ...geometry.closed import inside
 from ...model.errors import ShotError, StartError
 from ...model.shot import ShotPlan
-from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS, REST_AIR, REST_AIR_ALONG
+from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS, REST_AIR, REST_SLOW, REST_STICTION
 from ...model.typed import Flags, Indices, Points, Vectors
 from ...solver.diagnostics import FrameTally, furthest, substeps_for
 from ...solver.links import Links
@@ -453,30 +453,27 @@ class Fitting:
             bodies=places.__getitem__,
             around=lambda time: stance.surroundings(colliders, colliders.surroundings(frame, time), frame),
             links=links,
-            wind=self._wind(plain.wind) if self._in_thick_air() else plain.wind,
             forces=forces,
+            friction=plain.friction * self._stiction(),
             begins=frame != self.frame,
         )
         if self.hands.parked.any():
             inputs = parked(inputs, self.hands.parked)
         return inputs, replace(stances[substeps], time=end)
 
-    def _in_thick_air(self) -> bool:
+    def _comes_to_rest(self) -> bool:
         return self.resting is not None and not self.hands.pulls and not self.stance.walks
 
-    def _wind(self, plain: Callable[[Points, float], Vectors] | None) -> Callable[[Points, float], Vectors]:
-        """The shot's own wind, and thicker air that goes along with each garment."""
-        along = np.zeros_like(self.state.velocities)
-        outfit = self._run.outfit
-        for span in outfit.spans:
-            along[span] = REST_AIR_ALONG * np.average(
-                self.state.velocities[span], axis=0, weights=outfit.mass[span]
-            )
-        return lambda points, time: along if plain is None else along + plain(points, time)
+    def _stiction(self) -> float:
+        """Factor on friction: on the way to rest, the slower cloth is the firmer it sticks."""
+        if not self._comes_to_rest():
+            return 1.0
+        speed = float(np.linalg.norm(self.state.velocities, axis=1).mean())
+        return REST_STICTION - (REST_STICTION - 1.0) * min(1.0, speed / REST_SLOW)
 
     def _air_drag(self) -> float:
         """The shot's own, kg/(m2 s); on the way to rest that of thicker air, which damps swing."""
-        if not self._in_thick_air():
+        if not self._comes_to_rest():
             return self.plan.air_drag
         cloths = self._run.outfit.cloths
         area = sum(float(cloth.vertex_areas.sum()) for cloth in cloths)
