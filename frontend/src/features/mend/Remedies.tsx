@@ -37,13 +37,15 @@ interface Fine {
 }
 
 const PLAIN: Fine = { join: 4, wider: 1, grip: 0.5, drawn: 4, strength: 1, clearance: 1, friction: 1, patience: "", fabric: "", without: "" };
+/** Deep and slippery enough that a sleeve lies loose in a closed elbow; it is then as deep in the body that one sees. */
+const PINCHED: Fine = { ...PLAIN, join: 12, wider: 3, grip: 0, drawn: 40, friction: 0.3 };
 
 /** Remedies as verbs, the likeliest one filled, with what each will touch. */
 export function Remedies({ shot, take, kind, place, span, vertices, done }: RemediesProps) {
   const remedy = useDoRemedy(shot.id);
   const chosen = useMend((mend) => mend.span);
   const set = useMend((mend) => mend.set);
-  const [fine, setFine] = useState(PLAIN);
+  const [fine, setFine] = useState(kind === "pinched" ? PINCHED : PLAIN);
   const [first, last] = chosen ?? span;
   const best = bestFor(kind);
   const change = (part: Partial<Fine>) => {
