@@ -26,8 +26,8 @@ from patient_needle.core.model.units import METRES_PER_UNIT
 from tests.figures import COSTUME, SHOT, Z, as_file, garment, lamplighter, posed, turned
 
 UNITS, UPS = ("m", "cm", "mm", "in"), ("x", "y", "z")
-SEEDS = 500  # for figures and caches; costumes take half a second each, of them there are fewer
-COSTUMES = 40
+SEEDS = 300  # for figures and caches; costumes take half a second each, of them there are fewer
+COSTUMES = 24
 WRONG = 0.01  # of the seeds
 
 
