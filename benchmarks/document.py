@@ -25,8 +25,12 @@ def put_in(document: str, name: str, text: str, order: Iterable[str], versions: 
     return "\n".join([head, *_bodies(document, name, text, order)])
 
 
-def measured(title: str, out: Path, parts: Mapping[str, Callable[[], str]], named: Iterable[str]) -> int:
-    """Measure the named parts, or all, into the document `out`; the others stay. Returns an exit code."""
+def measured(
+    title: str, out: Path, parts: Mapping[str, Callable[[], str]], named: Iterable[str], *, quick: bool
+) -> int:
+    """Measure the named parts, or all, into the document `out`; the others stay. A quick look is shown and not
+    written. Returns an exit code.
+    """
     chosen = list(named) or list(parts)
     for name in chosen:
         if name not in parts:
@@ -35,6 +39,8 @@ def measured(title: str, out: Path, parts: Mapping[str, Callable[[], str]], name
     for name in chosen:
         text = parts[name]()
         print(text, flush=True)
+        if quick:
+            continue
         stamp = (
             f"Measured {date.today()} on {environment.processor()}, {environment.use_threads(None)} threads.\n"
         )

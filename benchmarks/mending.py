@@ -52,7 +52,7 @@ def mending(quick: bool, named: list[str]) -> int:
         "calms": lambda: calms(quick),
         "speeds": lambda: speeds(quick),
     }
-    return document.measured("Benchmarks of mending", OUT, parts, named)
+    return document.measured("Benchmarks of mending", OUT, parts, named, quick=quick)
 
 
 def faulty(quick: bool) -> str:

@@ -15,8 +15,8 @@ import numpy as np
 
 from patient_needle.core.craft.drape.live import Fitting
 from patient_needle.core.craft.drape.sewing import judged, sewing_of, sewing_plan
+from patient_needle.core.craft.inspect.frame import seen
 from patient_needle.core.craft.run.outfit_run import OutfitRun
-from patient_needle.core.craft.run.release import as_posed
 from patient_needle.core.craft.sewing.blocks import Plain, drafted
 from patient_needle.core.craft.sewing.cutting import sewn
 from patient_needle.core.craft.sewing.laying import laid
@@ -44,7 +44,7 @@ MADE = {"smock": {}, "trousers": {}, "gathered skirt": {"gather": 2.0}, "cape": 
 def sewing_bench(quick: bool, named: list[str]) -> int:
     """Measure the named parts, or all, and write; returns an exit code."""
     parts = {part.__name__: partial(part, quick) for part in (lays, worn, finer, others, shot)}
-    return document.measured("Benchmarks of sewing", OUT, parts, named)
+    return document.measured("Benchmarks of sewing", OUT, parts, named, quick=quick)
 
 
 def lays(quick: bool) -> str:
@@ -261,12 +261,7 @@ def _through(seed: int) -> list[Gone]:
     (cloth,), frames = run.outfit.cloths, []
     for end in run.frames(aside(run, seed), plan.first_simulated, plan.frames[1]):
         if end.delivered:
-            points, found, pinched = end.state.positions, end.crossings, end.state.released
-            room = run.driver.room(end.frame)
-            if room is not None:
-                posed = run.colliders.points_at(end.frame)
-                found, gripped = as_posed(run.outfit, points, found, end.colliders, posed, room)
-                pinched = pinched | gripped
+            points, (found, pinched, _) = end.state.positions, seen(run, end)
             caught = pinched.any(axis=1)
             free = ~caught[run.outfit.triangles].any(axis=1)
             strain, held = edge_strains(cloth, points)

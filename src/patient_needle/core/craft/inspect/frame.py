@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from ...model.typed import Points
+from ...model.typed import Flags, Points
 from ...solver.diagnostics import Energies, FrameTally, Stretch, furthest, stretch
 from ...solver.state import ClothState
 from ..run.inputs import FrameInputs
 from ..run.outfit_run import FrameEnd, OutfitRun
-from ..run.release import as_posed
+from ..run.release import Crossings, as_posed
 from .showing import Showing, bodies_of, shown_through
 from .snags import Snag, list_snags
 
@@ -55,12 +55,8 @@ class Inspection:
     def of(self, end: FrameEnd) -> tuple[FrameResult, ...]:
         """Each reported garment's frame in figures."""
         run, state, results = self._run, end.state, []
-        worn, crossings, released, around = run.outfit, end.crossings, state.released, end.around
-        room = run.driver.room(end.frame)
-        if room is not None:
-            around = run.colliders.points_at(end.frame)
-            crossings, gripped = as_posed(worn, state.positions, crossings, end.colliders, around, room)
-            released = released | gripped
+        worn = run.outfit
+        crossings, released, around = seen(run, end)
         for index, (dressed, span) in enumerate(zip(run.dressed, worn.spans, strict=True)):
             if run.run.garments[index] not in run.run.reported:
                 continue
@@ -92,6 +88,16 @@ class Inspection:
                 )
             )
         return tuple(results)
+
+
+def seen(run: OutfitRun, end: FrameEnd) -> tuple[Crossings, Flags, Points]:
+    """A frame's crossings with bodies as posed, which vertices (n, p) parts pinch, and bodies (k, 3) m."""
+    state, room = end.state, run.driver.room(end.frame)
+    if room is None:
+        return end.crossings, state.released, end.around
+    around = run.colliders.points_at(end.frame)
+    crossings, gripped = as_posed(run.outfit, state.positions, end.crossings, end.colliders, around, room)
+    return crossings, state.released | gripped, around
 
 
 def inspected(
