@@ -37,15 +37,13 @@ interface Fine {
 }
 
 const PLAIN: Fine = { join: 4, wider: 1, grip: 0.5, drawn: 4, strength: 1, clearance: 1, friction: 1, patience: "", fabric: "", without: "" };
-/** Where parts pinch, these figures took most of the strain from our smock’s elbow: its worst edges from 64 % to about 10 %. */
-const PINCHED: Fine = { ...PLAIN, join: 12, wider: 3, grip: 0, drawn: 40, friction: 0.3 };
 
 /** Remedies as verbs, the likeliest one filled, with what each will touch. */
 export function Remedies({ shot, take, kind, place, span, vertices, done }: RemediesProps) {
   const remedy = useDoRemedy(shot.id);
   const chosen = useMend((mend) => mend.span);
   const set = useMend((mend) => mend.set);
-  const [fine, setFine] = useState(kind === "pinched" ? PINCHED : PLAIN);
+  const [fine, setFine] = useState(PLAIN);
   const [first, last] = chosen ?? span;
   const best = bestFor(kind);
   const change = (part: Partial<Fine>) => {
@@ -77,9 +75,9 @@ export function Remedies({ shot, take, kind, place, span, vertices, done }: Reme
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
           <NumberField label="From frame" value={first} whole low={take.first} high={last} keep={(from) => { set({ span: [from, last] }); }} />
           <NumberField label="To frame" value={last} whole low={first} high={take.last} keep={(to) => { set({ span: [first, to] }); }} />
-          <NumberField label="Joins over, frames" value={fine.join} whole low={0} high={48} keep={(join) => { change({ join }); }} />
+          <NumberField label="Join, frames" value={fine.join} whole low={0} high={48} keep={(join) => { change({ join }); }} />
           <NumberField label="Wider, times" value={fine.wider} low={0.2} high={5} keep={(wider) => { change({ wider }); }} />
-          <NumberField label="Draw the body in, mm" value={fine.drawn} low={0} high={50} keep={(drawn) => { change({ drawn }); }} />
+          <NumberField label="Draw in, mm" value={fine.drawn} low={0} high={50} keep={(drawn) => { change({ drawn }); }} />
           <NumberField label="Smooth, times" value={fine.strength} low={0.1} high={20} keep={(strength) => { change({ strength }); }} />
           <NumberField label="Clearance, times" value={fine.clearance} low={0} high={10} keep={(clearance) => { change({ clearance }); }} />
           <NumberField label="Friction, times" value={fine.friction} low={0} high={10} keep={(friction) => { change({ friction }); }} />
