@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from patient_needle.core.contact.intersections import self_crossing_pairs
+from patient_needle.core.craft.garments.sources import FromMesh
 from patient_needle.core.craft.inspect.frame import inspected
 from patient_needle.core.craft.run.outfit_run import OutfitRun
 from patient_needle.core.craft.run.release import caught_by, find_crossings, rearmed
@@ -18,6 +19,7 @@ from patient_needle.core.geometry.topology import triangulated
 from patient_needle.core.model.errors import StartError
 from patient_needle.core.model.holds import Choice, Follow, Hold
 from patient_needle.core.model.shot import RunIn
+from tests.sheets import polygons
 from tests.tangled import SETTLED, wrong_start
 from tests.violent import plan
 
@@ -58,7 +60,13 @@ def test_what_cannot_be_drawn_apart_is_refused_by_place_and_nothing_is_moved():
 
 
 def test_without_a_run_in_cloth_in_a_body_is_refused():
-    made = replace(wrong_start(4, vertices=1500), run_in=RunIn(0, 0))
+    """The dress 8 cm aside at the waist, through no cloth: nothing is untangled, so nothing eases it."""
+    made = plan(1500, lambda _: {}, 0)
+    (garment,) = made.garments
+    points = garment.mesh.vertices.copy()
+    points[:, 0] += 0.08 * np.clip(1 - np.abs(points[:, 1] - 1.15) / 0.15, 0, 1)
+    aside = FromMesh(polygons("dress", points, triangulated(garment.mesh).triangles.tolist()))
+    made = replace(made, garments=(replace(garment, source=aside),), run_in=RunIn(0, 0))
     with pytest.raises(StartError, match=r"\d+ vertices start inside a collider, up to .* mm deep.*run-in"):
         OutfitRun(made, made.runs[0]).start()
 

@@ -15,7 +15,7 @@ from patient_needle.core.solver.cholesky import Cholesky
 from patient_needle.core.solver.cloth import STRIP
 from patient_needle.core.solver.contact_force import Contact, Grips
 from patient_needle.core.solver.diagnostics import FrameTally, furthest, stretch, substeps_for
-from patient_needle.core.solver.elimination import elimination
+from patient_needle.core.solver.elimination import Dissection
 from patient_needle.core.solver.inertia import Calm, Inertia, timing
 from patient_needle.core.solver.linear import Exact, Factors, Hessian, Summed, conjugate_gradients, together
 from patient_needle.core.solver.membrane import Membrane
@@ -231,7 +231,7 @@ def summed(made, x):
 
 def exact(made, _):
     return Exact(
-        lambda: Cholesky(elimination(room(made).ends, made.placed, ~made.held, (slice(0, made.count),)))
+        lambda: Cholesky(Dissection(room(made).ends, made.placed, ~made.held, (slice(0, made.count),)))
     )
 
 

@@ -105,6 +105,7 @@ FITTING_SUBSTEPS = 2  # of a step, at least, with a figure that stands still
 REST_AIR = 12.0  # 1/s, drag over mass on the way to rest: a swing of 1 Hz is critically damped
 REST_STICTION = 1.5  # factor on friction of still cloth on the way to rest
 REST_SLOW = 0.05  # m/s on the mean, at which that factor has come down to 1
+REST_CREEP = 0.01  # m/s on the mean, below which one pass of Newton's method serves on the way to rest
 ENTER_SPEED = 0.5  # m/s: how fast a set piece comes in
 ENTER_FROM = 0.02  # share of its size that a closed one begins with
 CLEARANCE_SPEED = 0.05  # m/s: how fast a clearance that was changed by hand grows

@@ -11,8 +11,9 @@ import numpy as np
 from numba import njit, prange
 
 from ..model.typed import Points, Vectors
+from .blocks import add_block, add_square
 from .cloth import Cloth
-from .stiffness import Blocks, Pattern, add_block, add_square
+from .stiffness import Blocks, Pattern
 from .sums import Gather, total
 
 

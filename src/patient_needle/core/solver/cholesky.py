@@ -17,8 +17,8 @@ from numba.extending import get_cython_function_address
 
 from ..model.errors import SolverError
 from ..model.typed import Vectors
-from .elimination import GROUPS, Elimination
-from .stiffness import Stiffness
+from .elimination import GROUPS, Dissection, Elimination, Indices
+from .stiffness import NO_TIES, NOTHING_TIED, Stiffness
 
 SHIFTS = (1e-8, 1e-6, 1e-4, 1e-2, 1.0, 100.0)  # shares of the diagonal added to it, until one serves
 TOP = 96  # the exponent of the largest number
@@ -39,37 +39,46 @@ LETTERS = np.frombuffer(b"LNTR", np.uint8).copy()
 
 
 class Cholesky:
-    """The factor of a matrix over n vertices, of which those of an elimination are unknown; room is kept."""
+    """The factor of a matrix over n vertices, of which those of a dissection are unknown; room is kept."""
 
-    def __init__(self, order: Elimination) -> None:
-        self._order = order
-        self._panels = np.zeros(int(order.panels[-1]), np.float32)
-        self._stack = np.zeros(order.stack, np.float32)
-        unknown, last = len(order.origin), int(order.first[order.parts[GROUPS]])
-        self._x = np.zeros((unknown, 3), np.float32)
-        self._last = np.zeros((GROUPS, unknown - last, 3), np.float32)
-        self._front = np.zeros((GROUPS, 3 * order.tallest), np.float32)
-        self._right = np.zeros(GROUPS + 1, bool)
+    def __init__(self, dissection: Dissection) -> None:
+        self._dissection = dissection
+        self._panels, self._stack = np.zeros(0, np.float32), np.zeros(0, np.float32)
         self._scale = 1.0
 
-    def factorise(self, matrix: Stiffness) -> None:
-        """Take up the matrix. One that is not quite positive definite gets a share of its diagonal more.
+    def factorise(self, matrix: Stiffness, tied: Indices = NOTHING_TIED, ties: Vectors = NO_TIES) -> None:
+        """Take up the matrix, and as many more blocks ties (c, 9) N/m, of the first of two vertices tied (c, 2)
+        by the second, as there is room for: those of the lowest numbers.
 
-        `SolverError` for numbers that are not finite, and for a matrix that no share makes positive.
+        A matrix that is not quite positive definite gets a share of its diagonal more. `SolverError` for
+        numbers that are not finite, and for a matrix that no share makes positive.
         """
         largest = float(matrix.diagonal[:, :3].max(initial=0.0))
         if not np.isfinite(largest):
             raise SolverError("the cloth's stiffness is not finite", remedy="Report this as a fault")
+        self._make_room(self._dissection.elimination(tied))
         self._scale = 2.0 ** (TOP - np.ceil(np.log2(max(largest, 1e-30))))
         for shift in SHIFTS:
             self._right[:] = True
             _factorise(
-                self._order, matrix.diagonal, matrix.blocks, self._scale, 1.0 + shift, self._panels,
+                self._order, matrix.diagonal, matrix.blocks, ties, self._scale, 1.0 + shift, self._panels,
                 self._stack, self._right,
             )  # fmt: skip
             if self._right.all():
                 return
         raise SolverError("the cloth's stiffness is not positive", remedy="Report this as a fault")
+
+    def _make_room(self, order: Elimination) -> None:
+        self._order = order
+        if len(self._panels) < order.panels[-1]:
+            self._panels = np.zeros(int(1.1 * order.panels[-1]), np.float32)
+        if len(self._stack) < order.stack:
+            self._stack = np.zeros(int(1.1 * order.stack), np.float32)
+        unknown, last = len(order.origin), int(order.first[order.parts[GROUPS]])
+        self._x = np.zeros((unknown, 3), np.float32)
+        self._last = np.zeros((GROUPS, unknown - last, 3), np.float32)
+        self._front = np.zeros((GROUPS, 3 * order.tallest), np.float32)
+        self._right = np.zeros(GROUPS + 1, bool)
 
     def solve(self, right: Vectors, out: Vectors) -> None:
         """About the solution for right (n, 3), into out (n, 3); 0 where nothing is unknown."""
@@ -79,27 +88,27 @@ class Cholesky:
 
 
 @njit(parallel=True, cache=True)
-def _factorise(order, diagonal, blocks, scale, more, panels, stack, right):
+def _factorise(order, diagonal, blocks, ties, scale, more, panels, stack, right):
     """Both groups of fronts side by side, then the last ones; right (GROUPS + 1,) becomes False where that
     failed.
 
-    diagonal (n, 6), blocks (b, 9) as in `Stiffness`; scale times all, and times more the diagonal; panels,
-    stack as in `Elimination`.
+    diagonal (n, 6), blocks (b, 9) as in `Stiffness`, ties (c, 9) the blocks behind them; scale times all, and
+    times more the diagonal; panels, stack as in `Elimination`.
     """
     for group in prange(GROUPS):
         _fronts(
-            order, order.parts[group], order.parts[group + 1], diagonal, blocks, scale, more, panels, stack,
-            right, group,
+            order, order.parts[group], order.parts[group + 1], diagonal, blocks, ties, scale, more, panels,
+            stack, right, group,
         )  # fmt: skip
     if right.all():
         _fronts(
-            order, order.parts[GROUPS], order.parts[GROUPS + 1], diagonal, blocks, scale, more, panels, stack,
-            right, GROUPS,
+            order, order.parts[GROUPS], order.parts[GROUPS + 1], diagonal, blocks, ties, scale, more, panels,
+            stack, right, GROUPS,
         )  # fmt: skip
 
 
 @njit(cache=True)
-def _fronts(order, begin, end, diagonal, blocks, scale, more, panels, stack, right, group):
+def _fronts(order, begin, end, diagonal, blocks, ties, scale, more, panels, stack, right, group):
     """Fronts begin to end, in order. A front's columns lie one behind the other, rows from its own on."""
     sizes, one = np.zeros(5, np.int32), np.array([1.0, -1.0, 0.0], np.float32)
     rows_at, columns_at, height_at, width_at, info_at = _addresses(sizes.ctypes.data)
@@ -110,7 +119,7 @@ def _fronts(order, begin, end, diagonal, blocks, scale, more, panels, stack, rig
         height = 3 * (own + beyond)
         panel = panels[order.panels[k] : order.panels[k + 1]]
         update = stack[order.updates[k] : order.updates[k] + 9 * beyond * beyond]
-        _assemble(order, k, own, height, diagonal, blocks, scale, more, panel)
+        _assemble(order, k, own, height, diagonal, blocks, ties, scale, more, panel)
         _take_up(order, k, 0, own, stack, panel, height)
         sizes[0], sizes[1], sizes[2], sizes[3] = 3 * own, 3 * beyond, max(height, 1), max(3 * beyond, 1)
         corner, block = panel.ctypes.data, panel.ctypes.data + 12 * own
@@ -146,7 +155,7 @@ def _addresses(at):
 
 
 @njit(cache=True)
-def _assemble(order, k, own, height, diagonal, blocks, scale, more, panel):
+def _assemble(order, k, own, height, diagonal, blocks, ties, scale, more, panel):
     """The matrix's own part of front k into its panel (3 own height,)."""
     panel[:] = 0.0
     for j in range(own):
@@ -158,11 +167,12 @@ def _assemble(order, k, own, height, diagonal, blocks, scale, more, panel):
         panel[at + 2] = scale * diagonal[v, 4]
         panel[at + height + 2] = scale * diagonal[v, 5]
     for e in range(order.block_starts[k], order.block_starts[k + 1]):
-        block, at = order.blocks[e], 3 * (order.columns[e] * height + order.block_rows[e])
+        number, at = order.blocks[e], 3 * (order.columns[e] * height + order.block_rows[e])
+        block = blocks[number] if number < len(blocks) else ties[number - len(blocks)]
         for i in range(3):
             for j in range(3):
-                value = blocks[block, 3 * j + i] if order.turned[e] else blocks[block, 3 * i + j]
-                panel[at + j * height + i] = scale * value
+                value = block[3 * j + i] if order.turned[e] else block[3 * i + j]
+                panel[at + j * height + i] += scale * value
 
 
 @njit(cache=True)

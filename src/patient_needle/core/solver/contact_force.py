@@ -22,7 +22,9 @@ from numba import njit
 from ..contact.rows import Rows, row_gap
 from ..geometry.triangles import lengths
 from ..model.typed import Indices, Points, Scalars, Vectors
-from .stiffness import Blocks, add_square
+from .blocks import add_square
+from .stiffness import Blocks
+from .ties import Ties
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,9 +65,6 @@ class Contact:
         self._active = np.zeros(len(rows), np.int32)
         self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
-        self._among = np.zeros(len(rows), np.int32)
-        self._gripping = np.zeros(anchors, np.int32)
-        self._between = (0, 0)
 
     @property
     def active_count(self) -> int:
@@ -114,60 +113,58 @@ class Contact:
         )
 
     def stiffen(self, stiffness: Blocks) -> None:
-        """Add what holds each vertex beside other cloth."""
+        """Add what holds the cloth beside colliders and beside other cloth."""
         rows, grips = self._rows, self._grips
-        self._between = _own(
-            self._active[: self._active_count], rows.ends, rows.normal, self._row_stiffness, grips.corners,
-            grips.weights, self._normal, self._grip, stiffness.diagonal, self._among, self._gripping,
+        active, strength = self._active[: self._active_count], self._row_stiffness[: self._active_count]
+        stiffness.tie(
+            Ties(*_ties(
+                active, rows.ends, rows.normal, strength, grips.corners, grips.weights, self._normal,
+                self._grip, stiffness.diagonal,
+            ))
         )  # fmt: skip
 
     def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the rest of the Hessian's product with p (n, 3): what cloth does to other cloth."""
-        rows, grips = self._rows, self._grips
-        pushing, gripping = self._between
-        _product(
-            p, self._among[:pushing], self._active, rows.ends, rows.normal, self._row_stiffness,
-            self._gripping[:gripping], grips.corners, grips.weights, self._normal, self._grip, out,
-        )  # fmt: skip
+        """All of the Hessian lies in the matrix."""
 
 
 @njit(cache=True)
-def _own(
-    active, ends, normal, row_stiffness, corners, weights, surface, grip, diagonal, among, gripping
-):  # fmt: skip
-    """Add each vertex's own block of rows and grips to diagonal (n, 6); how many rows and how many grips are
-    between cloth and cloth.
+def _ties(active, ends, normal, row_stiffness, corners, weights, surface, grip, diagonal):
+    """Add rows and grips beside colliders to each vertex's own block in diagonal (n, 6); the others as `Ties`.
 
     active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`,
-    surface their normals; grip N/m. Out: among (a,), which of `active` are between cloth; gripping (anchors,),
-    which grips.
+    surface their normals; grip N/m.
     """
-    count, rows, grips = diagonal.shape[0], 0, 0
-    for index in range(active.shape[0]):
+    count, used, most = diagonal.shape[0], 0, len(active)
+    for anchor in range(len(grip)):
+        most += grip[anchor] != 0.0 and corners[anchor, 0] >= 0
+    tied, share = np.full((most, 4), -1, np.int64), np.zeros((most, 4))
+    way, along, across = np.zeros((most, 3)), np.zeros(most), np.zeros(most)
+    for index in range(len(active)):
         i = np.uint32(active[index])
-        inside = 0
-        for k in range(2):
-            v = np.uint32(ends[i, k])
-            if v < count:
-                inside += 1
-                add_square(diagonal, v, row_stiffness[index], normal[i, 0], normal[i, 1], normal[i, 2])
-        if inside == 2:
-            among[rows] = index
-            rows += 1
-    for anchor in range(grip.shape[0]):
+        a, b = np.uint32(ends[i, 0]), np.uint32(ends[i, 1])
+        if a < count and b < count:
+            tied[used, 0], tied[used, 1] = a, b
+            share[used, 0], share[used, 1] = 1.0, -1.0
+            way[used], along[used] = normal[i], row_stiffness[index]
+            used += 1
+        elif a < count or b < count:
+            v = min(a, b)
+            add_square(diagonal, v, row_stiffness[index], normal[i, 0], normal[i, 1], normal[i, 2])
+    for anchor in range(len(grip)):
         if grip[anchor] == 0.0:
             continue
-        own = corners[anchor, 0] >= 0
-        if own:
-            gripping[grips] = anchor
-            grips += 1
-        for k in range(-1, 3 if own else 0):
-            w, share = (anchor % count, 1.0) if k < 0 else (corners[anchor, k], weights[anchor, k])
-            force = share * share * grip[anchor]
+        v = anchor % count
+        if corners[anchor, 0] >= 0:
+            tied[used, 0], share[used, 0] = v, 1.0
+            for k in range(3):
+                tied[used, 1 + k], share[used, 1 + k] = corners[anchor, k], -weights[anchor, k]
+            way[used], across[used] = surface[anchor], grip[anchor]
+            used += 1
+        else:
             for m in range(3):
-                diagonal[w, m] += force
-            add_square(diagonal, w, -force, surface[anchor, 0], surface[anchor, 1], surface[anchor, 2])
-    return rows, grips
+                diagonal[v, m] += grip[anchor]
+            add_square(diagonal, v, -grip[anchor], surface[anchor, 0], surface[anchor, 1], surface[anchor, 2])
+    return tied[:used], share[:used], way[:used], along[:used], across[:used]
 
 
 @njit(cache=True)
@@ -286,45 +283,3 @@ def _gripped(x, corners, weights, offset, limit, stick, normal, grip):
             a, b, c = _along(x, corners, weights, offset, normal, i, i % count)
             energy += _friction_energy(np.sqrt(a * a + b * b + c * c), limit[i], stick)
     return energy
-
-
-@njit(cache=True)
-def _product(
-    p, among, active, ends, normal, row_stiffness, gripping, corners, weights, surface, grip, out
-):  # fmt: skip
-    """Add what cloth does to other cloth when it moves by p (n, 3) to out (n, 3).
-
-    among, gripping and the rest as in `_own`.
-    """
-    count = p.shape[0]
-    for at in range(among.shape[0]):
-        index = np.uint32(among[at])
-        i = np.uint32(active[index])
-        a, b = np.uint32(ends[i, 0]), np.uint32(ends[i, 1])
-        n0, n1, n2 = normal[i, 0], normal[i, 1], normal[i, 2]
-        of_a = -row_stiffness[index] * (p[b, 0] * n0 + p[b, 1] * n1 + p[b, 2] * n2)
-        of_b = -row_stiffness[index] * (p[a, 0] * n0 + p[a, 1] * n1 + p[a, 2] * n2)
-        out[a, 0] += of_a * n0
-        out[a, 1] += of_a * n1
-        out[a, 2] += of_a * n2
-        out[b, 0] += of_b * n0
-        out[b, 1] += of_b * n1
-        out[b, 2] += of_b * n2
-    for at in range(gripping.shape[0]):
-        i = np.uint32(gripping[at])
-        n0, n1, n2 = surface[i, 0], surface[i, 1], surface[i, 2]
-        for k in range(-1, 3):
-            v, own = (i % count, 1.0) if k < 0 else (corners[i, k], -weights[i, k])
-            e, f, g = 0.0, 0.0, 0.0
-            for m in range(-1, 3):
-                if m == k:
-                    continue
-                w, share = (i % count, 1.0) if m < 0 else (corners[i, m], -weights[i, m])
-                e += share * p[w, 0]
-                f += share * p[w, 1]
-                g += share * p[w, 2]
-            across = e * n0 + f * n1 + g * n2
-            force = own * grip[i]
-            out[v, 0] += force * (e - across * n0)
-            out[v, 1] += force * (f - across * n1)
-            out[v, 2] += force * (g - across * n2)

@@ -1,29 +1,34 @@
 """In which order the vertices of cloths are eliminated, and what each step of that needs.
 
 Nested dissection (A. George, SIAM J. Numer. Anal. 10, 1973): the vertices are halved again and again by planes
-across what is long, those along a cut come after both halves. What is eliminated at once, a front, then holds
-the vertices of one cut or of one small rest (I. Duff and J. Reid, ACM TOMS 9, 1983). Two groups of fronts have
-nothing in common and can be worked off side by side, those above both come last.
+across what is long, the fewest that keep both halves apart come after them. What is eliminated at once, a
+front, then holds the vertices of one cut or of one small rest (I. Duff and J. Reid, ACM TOMS 9, 1983). Two
+groups of fronts have nothing in common and can be worked off side by side, those above both come last.
+
+Ties join vertices that no mesh joins, and come and go. The cuts stay: of two tied vertices whose fronts have
+nothing in common one moves up to the first front above both.
 """
 
 from __future__ import annotations
 
 import heapq
 from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 from scipy import sparse
 
 from ..model.typed import Flags, Points, Scalars
+from .cover import covering
 
 Indices = NDArray[np.signedinteger]
 
 SMALLEST = 16  # vertices that are not halved any more
 GROUPS = 2  # of fronts, for as many threads
+CUTS = (0.5, 0.44, 0.56, 0.38, 0.62)  # shares of the vertices below a cut
+MOST_LIFTED = 30  # vertices that ties may bring to one front
 LARGEST = 0.5  # of all work, a tree that stays in one piece
 
 
@@ -60,39 +65,55 @@ class Elimination(NamedTuple):
     tallest: int
 
 
-@dataclass(frozen=True, eq=False)
-class _Fronts:
-    """own: vertices of each front; parent (k,), -1 for none; children come before their parents."""
+class Dissection:
+    """Which front each vertex of a matrix belongs to.
 
-    own: list[Indices]
-    parent: Indices
-
-
-def elimination(ends: Indices, points: Points, free: Flags, spans: Sequence[slice]) -> Elimination:
-    """The elimination of a matrix over n vertices at points (n, 3) m, of which those free (n,) are unknown.
-
-    ends (b, 2) vertices of the blocks off the diagonal, the lower first; spans: slices of the vertices, with no
-    block from one to another. Without free vertices there are no fronts.
+    Over n vertices at points (n, 3) m, of which those free (n,) are unknown; ends (b, 2) vertices of the blocks
+    off the diagonal; spans: slices of the vertices, with no block from one to another. Above all fronts stands
+    one that is empty as long as nothing ties the slices together.
     """
-    inside = free[ends].all(axis=1)
-    both = np.concatenate([ends[inside], ends[inside][:, ::-1]])
-    count = len(points)
-    graph = sparse.csr_matrix((np.ones(len(both), bool), (both[:, 0], both[:, 1])), (count, count))
-    fronts = _joined([_dissected(graph, points, np.flatnonzero(free[s]) + s.start) for s in spans])
-    order = np.arange(len(fronts.own))
-    rows = _rows(graph, fronts, order)
-    group = grouped(fronts.parent, _work(fronts, rows))
-    order = np.argsort(group, kind="stable")
-    place = np.empty(len(order), int)
-    place[order] = np.arange(len(order))
-    parent = fronts.parent[order]
-    fronts = _Fronts([fronts.own[i] for i in order], np.where(parent < 0, -1, place[parent]))
-    parts = np.searchsorted(group[order], np.arange(GROUPS + 2))
-    return _laid_out(ends, np.flatnonzero(inside), fronts, _rows(graph, fronts, order), parts, count)
+
+    def __init__(self, ends: Indices, points: Points, free: Flags, spans: Sequence[slice]) -> None:
+        inside = free[ends].all(axis=1)
+        both = np.concatenate([ends[inside], ends[inside][:, ::-1]])
+        count = len(points)
+        graph = sparse.csr_matrix((np.ones(len(both), bool), (both[:, 0], both[:, 1])), (count, count))
+        own, parent = _dissected(graph, points, [np.flatnonzero(free[s]) + s.start for s in spans])
+        node = np.full(count, -1)
+        for front, vertices in enumerate(own):
+            node[vertices] = front
+        self._ends = ends.astype(np.int64)
+        plain = _laid_out(node, parent, *_below(parent), np.array([0, 0, 0, len(parent)]), self._ends)
+        group = grouped(parent, _work(plain))
+        order = np.argsort(group, kind="stable")
+        place = np.full(len(order) + 1, -1)
+        place[order] = np.arange(len(order))
+        self._node, self._parent = place[node], place[parent[order]]
+        self._below = _below(self._parent)
+        self._parts = np.searchsorted(group[order], np.arange(GROUPS + 2)).astype(np.int64)
+        self._plain = _laid_out(self._node, self._parent, *self._below, self._parts, self._ends)
+
+    def elimination(self, tied: Indices) -> Elimination:
+        """The elimination of the matrix with blocks between the vertices tied (c, 2) too, the strongest first.
+
+        Blocks count on behind the matrix's own. Of two tied vertices, of which neither's front comes after the
+        other's, one moves to the first front that comes after both. A front to which very many would come gets
+        none of them: some without the others serve little. Ties that find no room are left out, and those of
+        vertices that are not free.
+        """
+        if not len(tied):
+            return self._plain
+        node, kept = _lifted(self._node, self._parent, tied)
+        ends = np.concatenate([self._ends, np.where(kept[:, None], tied, -1)])
+        return _laid_out(node, self._parent, *self._below, self._parts, ends)
 
 
-def _dissected(graph: sparse.csr_matrix, points: Points, vertices: Indices) -> _Fronts:
-    """Fronts of some vertices of a graph."""
+def _dissected(
+    graph: sparse.csr_matrix, points: Points, each: Sequence[Indices]
+) -> tuple[list[Indices], Indices]:
+    """The vertices of each front, and its parent (k,), -1 for the last one; `each`: which vertices of a graph
+    have nothing in common. Children come before their parents.
+    """
     own: list[Indices] = []
     parent: list[int] = []
     side = np.zeros(graph.shape[0], np.int8)
@@ -110,67 +131,37 @@ def _dissected(graph: sparse.csr_matrix, points: Points, vertices: Indices) -> _
         cut, first, second = _halves(graph, points, of, side)
         return front(cut, [dissect(half) for half in (first, second) if len(half)])
 
-    if len(vertices):
-        dissect(vertices)
-    return _Fronts(own, np.array(parent, int))
+    front(np.zeros(0, int), [dissect(vertices) for vertices in each if len(vertices)])
+    return own, np.array(parent)
 
 
 def _halves(
     graph: sparse.csr_matrix, points: Points, of: Indices, side: Indices
 ) -> tuple[Indices, Indices, Indices]:
-    """The fewest vertices along a cut across one of the main directions, and the two halves beside it.
+    """The vertices along a cut across one of the main directions, and the two halves beside it: of a few cuts
+    near the middle the one with the fewest for each vertex of the smaller half.
 
     side (n,) all 0, for use here.
     """
-    near = graph[of]
-    row, neighbours = np.repeat(np.arange(len(of)), np.diff(near.indptr)), near.indices
     at = points[of] - points[of].mean(axis=0)
-    found: tuple[Flags, Flags] | None = None
+    least, found = np.inf, (np.zeros(len(of), bool), np.zeros(len(of), bool))
     for direction in np.linalg.eigh(at.T @ at)[1].T[::-1]:
-        beyond = np.argsort(np.argsort(at @ direction, kind="stable"), kind="stable") >= len(of) // 2
-        side[of] = np.where(beyond, 2, 1)
-        across = side[neighbours] == np.where(beyond[row], 1, 2)
-        touching = np.zeros(len(of), bool)
-        touching[row[across]] = True
-        for cut in (touching & ~beyond, touching & beyond):
-            if found is None or cut.sum() < found[0].sum():
-                found = cut, beyond
+        rank = np.argsort(np.argsort(at @ direction, kind="stable"), kind="stable")
+        for share in CUTS:
+            beyond = rank >= share * len(of)
+            side[of] = np.where(beyond, 2, 1)
+            cut = covering(graph.indptr, graph.indices, of, side)
+            score = cut.sum() / max(min((beyond & ~cut).sum(), (~beyond & ~cut).sum()), 1)
+            if score < least:
+                least, found = score, (cut, beyond)
     side[of] = 0
-    assert found is not None
     cut, beyond = found
     return of[cut], of[~beyond & ~cut], of[beyond & ~cut]
 
 
-def _joined(each: list[_Fronts]) -> _Fronts:
-    before = np.cumsum([0, *(len(one.own) for one in each)])
-    parents = [
-        np.where(one.parent < 0, -1, one.parent + start) for one, start in zip(each, before, strict=False)
-    ]
-    return _Fronts([own for one in each for own in one.own], np.concatenate([*parents, np.zeros(0, int)]))
-
-
-def _rows(graph: sparse.csr_matrix, fronts: _Fronts, order: Indices) -> list[Indices]:
-    """Of each front the places of later fronts' vertices that it touches, rising, with fronts as they stand."""
-    count = len(order)
-    place = np.zeros(graph.shape[0], int)
-    origin = np.concatenate([*fronts.own, np.zeros(0, int)])
-    place[origin] = np.arange(len(origin))
-    first = np.cumsum([0, *(len(own) for own in fronts.own)])
-    left: list[list[Indices]] = [[] for _ in range(count)]
-    rows = []
-    for front, own in enumerate(fronts.own):
-        touched = np.unique(np.concatenate([place[graph[own].indices], *left[front]]))
-        rows.append(touched[touched >= first[front + 1]])
-        if fronts.parent[front] >= 0:
-            left[fronts.parent[front]].append(rows[-1])
-        left[front] = []
-    return rows
-
-
-def _work(fronts: _Fronts, rows: list[Indices]) -> Scalars:
+def _work(of: Elimination) -> Scalars:
     """Sums that each front takes, and some for its being one."""
-    own = np.array([len(one) for one in fronts.own], float)
-    beyond = np.array([len(one) for one in rows], float)
+    own, beyond = np.diff(of.first).astype(float), np.diff(of.row_starts).astype(float)
     return 27.0 * (own**3 / 3 + own**2 * beyond + own * beyond**2) + 1000.0
 
 
@@ -182,7 +173,7 @@ def grouped(parent: Indices, work: Scalars) -> Indices:
     parent (k,), -1 for none, comes after its children; work (k,), sums that each takes.
     """
     below = work.copy()
-    children = _children(parent)
+    starts, children = _below(parent)
     for front in range(len(work)):
         if parent[front] >= 0:
             below[parent[front]] += below[front]
@@ -192,7 +183,7 @@ def grouped(parent: Indices, work: Scalars) -> Indices:
     while trees and -trees[0][0] > LARGEST * work.sum():
         _, front = heapq.heappop(trees)
         group[front] = GROUPS
-        for child in children[front]:
+        for child in children[starts[front] : starts[front + 1]].tolist():
             heapq.heappush(trees, (-float(below[child]), child))
     loads = [0.0] * GROUPS
     for size, front in sorted(trees):
@@ -204,83 +195,163 @@ def grouped(parent: Indices, work: Scalars) -> Indices:
     return group
 
 
-def _children(parent: Indices) -> list[list[int]]:
-    out: list[list[int]] = [[] for _ in parent]
-    for front, above in enumerate(parent.tolist()):
-        if above >= 0:
-            out[above].append(front)
-    return out
+def _below(parent: Indices) -> tuple[Indices, Indices]:
+    """The children of each front: child_starts (k + 1,) into children."""
+    children = np.argsort(parent, kind="stable")
+    counts = np.bincount(parent[parent >= 0], minlength=len(parent))
+    return np.concatenate([[0], np.cumsum(counts)]), children[(parent < 0).sum() :]
 
 
-def _laid_out(
-    ends: Indices, inside: Indices, fronts: _Fronts, rows: list[Indices], parts: Indices, count: int
-) -> Elimination:
-    """Where everything lies; inside: which blocks are of free vertices alone."""
-    own = np.array([len(one) for one in fronts.own], int)
-    beyond = np.array([len(one) for one in rows], int)
-    first = np.concatenate([[0], np.cumsum(own)])
-    origin = np.concatenate([*fronts.own, np.zeros(0, int)])
-    place = np.zeros(count, int)
-    place[origin] = np.arange(len(origin))
-    low, high = place[ends[inside]].T
-    column, row, turned = np.minimum(low, high), np.maximum(low, high), low < high
-    front = np.searchsorted(first, column, side="right") - 1
-    order = np.argsort(front, kind="stable")
-    column, row, front = column[order], row[order], front[order]
-    starts = _starts(np.bincount(front, minlength=len(own)))
-    into, within = [], row - first[front]
-    for at, above in enumerate(fronts.parent.tolist()):
-        mine = slice(starts[at], starts[at + 1])
-        within[mine] = _local(row[mine], first, own, rows, at)
-        into.append(_local(rows[at], first, own, rows, above) if above >= 0 else rows[at])
-    children = _children(fronts.parent)
-    updates, stack = _stacked(children, fronts.parent, beyond, parts)
+@njit(cache=True)
+def _lifted(given, parent, tied):
+    """The front of each vertex (n,), moved up until of two tied vertices one's comes after the other's; which
+    ties (c,) are kept.
+
+    given (n,), -1 for none; parent (k,); tied (c, 2).
+    """
+    node, kept, apart = given.copy(), np.zeros(len(tied), np.bool_), np.zeros(len(given), np.int64)
+    for t in range(len(tied)):
+        a, b = node[tied[t, 0]], node[tied[t, 1]]
+        if a >= 0 and b >= 0:
+            front = _meeting(a, b, parent)
+            if front != a and front != b:
+                apart[tied[t]] += 1
+    full = np.zeros(len(parent), np.bool_)
+    for _ in range(2):  # the second time without the fronts that were full the first time
+        node[:], kept[:] = given, False
+        taken, shut = np.zeros(len(parent), np.int64), full.copy()
+        for t in range(len(tied)):
+            a, b = tied[t]
+            if node[a] < 0 or node[b] < 0:
+                continue
+            front = _meeting(node[a], node[b], parent)
+            if front != node[a] and front != node[b]:
+                full[front] |= taken[front] >= MOST_LIFTED
+                if full[front] or shut[front]:
+                    continue
+                taken[front] += 1
+                node[a if apart[a] >= apart[b] else b] = front
+            kept[t] = True
+    return node, kept
+
+
+@njit(cache=True)
+def _meeting(a, b, parent):
+    """The first front that is a or comes after it, and is b or comes after that."""
+    while a != b:
+        if a < b:
+            a = parent[a]
+        else:
+            b = parent[b]
+    return a
+
+
+@njit(cache=True)
+def _laid_out(node, parent, child_starts, children, parts, ends):
+    """Where everything lies: an `Elimination` of blocks between ends (b, 2), -1 where a block is left out."""
+    count = len(parent)
+    first, origin = _sorted(node, count)
+    place = np.full(len(node), -1, np.int64)
+    for i in range(len(origin)):
+        place[origin[i]] = i
+    at = np.full(len(ends), -1, np.int64)
+    for e in range(len(ends)):
+        if ends[e, 0] >= 0 and place[ends[e, 0]] >= 0 and place[ends[e, 1]] >= 0:
+            at[e] = min(node[ends[e, 0]], node[ends[e, 1]])
+    block_starts, blocks = _sorted(at, count)
+    columns, block_rows = np.empty(len(blocks), np.int64), np.empty(len(blocks), np.int64)
+    turned = np.empty(len(blocks), np.bool_)
+    for i in range(len(blocks)):
+        low, high = place[ends[blocks[i], 0]], place[ends[blocks[i], 1]]
+        columns[i], block_rows[i], turned[i] = min(low, high), max(low, high), low < high
+    row_starts, rows = _rows(first, child_starts, children, block_starts, block_rows)
+    local, into = np.zeros(len(origin), np.int64), rows.copy()
+    panels, tallest = np.zeros(count + 1, np.int64), 0
+    for k in range(count):
+        own, beyond = first[k + 1] - first[k], row_starts[k + 1] - row_starts[k]
+        for i in range(own):
+            local[first[k] + i] = i
+        for i in range(beyond):
+            local[rows[row_starts[k] + i]] = own + i
+        for i in range(block_starts[k], block_starts[k + 1]):
+            columns[i], block_rows[i] = columns[i] - first[k], local[block_rows[i]]
+        for c in children[child_starts[k] : child_starts[k + 1]]:
+            for i in range(row_starts[c], row_starts[c + 1]):
+                into[i] = local[rows[i]]
+        panels[k + 1] = panels[k] + 9 * own * (own + beyond)
+        tallest = max(tallest, own + beyond)
+    updates, stack = _stacked(parent, child_starts, children, np.diff(row_starts), parts)
     return Elimination(
-        parts.astype(np.int64), first, origin, _starts(beyond), _flat(rows), _flat(into),
-        _starts(np.array([len(one) for one in children], int)), _flat(children), starts, inside[order],
-        column - first[front], within, turned[order], _starts(9 * own * (own + beyond)), updates, stack,
-        int((own + beyond).max(initial=0)),
+        parts, first, origin, row_starts, rows, into, child_starts, children, block_starts, blocks, columns,
+        block_rows, turned, panels, updates, stack, tallest,
     )  # fmt: skip
 
 
-def _local(of: Indices, first: Indices, own: Indices, rows: list[Indices], front: int) -> Indices:
-    """Which vertex of a front each place is."""
-    return np.where(
-        of < first[front + 1], of - first[front], own[front] + np.searchsorted(rows[front], of)
-    )  # fmt: skip
+@njit(cache=True)
+def _sorted(key, count):
+    """Places of keys by rising key below `count`, those of -1 left out: starts (count + 1,) and places."""
+    starts = np.zeros(count + 1, np.int64)
+    for i in range(len(key)):
+        if key[i] >= 0:
+            starts[key[i] + 1] += 1
+    starts = np.cumsum(starts)
+    at, out = starts.copy(), np.empty(starts[count], np.int64)
+    for i in range(len(key)):
+        if key[i] >= 0:
+            out[at[key[i]]] = i
+            at[key[i]] += 1
+    return starts, out
 
 
-def _starts(counts: Indices) -> Indices:
-    return np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+@njit(cache=True)
+def _rows(first, child_starts, children, block_starts, block_rows):
+    """Of each front the later fronts' vertices that it touches, rising: starts (k + 1,) into rows."""
+    count = len(first) - 1
+    starts, rows, used = np.zeros(count + 1, np.int64), np.empty(4 * first[count] + 64, np.int64), 0
+    seen = np.full(first[count], -1, np.int64)
+    for k in range(count):
+        if len(rows) - used < first[count]:
+            rows = np.concatenate((rows, np.empty(len(rows), np.int64)))
+        for i in range(block_starts[k], block_starts[k + 1]):
+            row = block_rows[i]
+            if row >= first[k + 1] and seen[row] != k:
+                seen[row] = k
+                rows[used] = row
+                used += 1
+        for c in children[child_starts[k] : child_starts[k + 1]]:
+            for i in range(starts[c], starts[c + 1]):
+                row = rows[i]
+                if row >= first[k + 1] and seen[row] != k:
+                    seen[row] = k
+                    rows[used] = row
+                    used += 1
+        rows[starts[k] : used].sort()
+        starts[k + 1] = used
+    return starts, rows[:used].copy()
 
 
-def _flat(lists: Sequence[Sequence[int] | Indices]) -> Indices:
-    return np.array([one for some in lists for one in some], np.int64)
-
-
-def _stacked(
-    children: list[list[int]], parent: Indices, beyond: Indices, parts: Indices
-) -> tuple[Indices, int]:
+@njit(cache=True)
+def _stacked(parent, child_starts, children, beyond, parts):
     """Where what each front leaves for its parent lies (k,), and numbers in all.
 
     It is taken up while that of the parent is written: fronts of even and of odd depth have a stack each, in
     which the latest is the first to be taken up. So has each group, which cannot wait for another.
     """
-    depth = np.zeros(len(parent), int)
+    depth, updates, before = np.zeros(len(parent), np.int64), np.zeros(len(parent), np.int64), 0
     for front in range(len(parent) - 1, -1, -1):
         if parent[front] >= 0:
             depth[front] = depth[parent[front]] + 1
-    updates, before = np.zeros(len(parent), np.int64), 0
-    for begin, end in pairwise(parts.tolist()):
-        for parity in (0, 1):
+    for part in range(len(parts) - 1):
+        for parity in range(2):
             top = highest = 0
-            for front in range(begin, end):
+            for front in range(parts[part], parts[part + 1]):
                 if depth[front] % 2 == parity:
                     updates[front] = before + top
-                    top += 9 * int(beyond[front]) ** 2
+                    top += 9 * beyond[front] ** 2
                     highest = max(highest, top)
                 else:
-                    mine = [child for child in children[front] if child >= begin]
-                    top = min([top, *(int(updates[child]) - before for child in mine)])
+                    for c in children[child_starts[front] : child_starts[front + 1]]:
+                        if c >= parts[part]:
+                            top = min(top, updates[c] - before)
             before += highest
     return updates, before

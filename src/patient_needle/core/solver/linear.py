@@ -215,8 +215,8 @@ class Preconditioner(Protocol):
 class Exact:
     """The Cholesky factor of all that lies in the Hessian's matrix.
 
-    Left out is what couples cloth with cloth across a contact. A factor serves several passes of Newton's
-    method: it is made anew after a pass that took many solves with it.
+    Of what ties single vertices together with as much as finds room, see `Dissection`. A factor serves several
+    passes of Newton's method: it is made anew after a pass that took many solves with it.
     """
 
     def __init__(self, room: Callable[[], Cholesky]) -> None:
@@ -227,7 +227,7 @@ class Exact:
         """Take up the present linearisation, if the last one does not serve any more."""
         if self._solves > MOST_SOLVES:
             self._factor = self._factor or self._room()
-            self._factor.factorise(hessian.matrix)
+            self._factor.factorise(hessian.matrix, *hessian.matrix.tied())
         self._solves = 0
 
     def solve(self, right: Vectors, out: Vectors) -> float:

@@ -15,7 +15,8 @@ import numpy as np
 from numba import njit
 
 from ..model.typed import Flags, Indices, Points, Scalars, Vectors
-from .stiffness import Blocks, add_square
+from .stiffness import Blocks
+from .ties import Ties
 
 NOBODY = -1
 
@@ -142,17 +143,16 @@ class LinkTerm:
         )  # fmt: skip
 
     def stiffen(self, stiffness: Blocks) -> None:
-        """Add what holds each vertex beside the others."""
+        """Add what holds the ends of each link."""
         o = self._links
-        _own(
-            o.vertex, o.others, o.weights, self._along, self._across, self._inward, self._stiff,
-            stiffness.diagonal,
-        )  # fmt: skip
+        vertices = np.column_stack([o.vertex, o.others]).astype(np.int64)
+        weights = np.column_stack([np.ones(len(o)), -o.weights])
+        stiffness.tie(
+            Ties(vertices, weights, self._along, self._stiff * self._inward, self._stiff * self._across)
+        )
 
     def product(self, p: Vectors, out: Vectors) -> None:
-        """Add the rest of the Hessian's product with p (n, 3)."""
-        o = self._links
-        _bend_back(p, o.vertex, o.others, o.weights, self._along, self._across, self._inward, self._stiff, out)
+        """All of the Hessian lies in the matrix."""
 
 
 @njit(cache=True)
@@ -202,46 +202,3 @@ def _pull(
                 if others[i, m] >= 0:
                     out[others[i, m], k] -= weights[i, m] * force
     return energy
-
-
-@njit(cache=True)
-def _bend_back(p, vertex, others, weights, along, across, inward, stiff, out):
-    """Add what the ends of a link do to each other when they move by p (n, 3) to out (n, 3); arrays as `_pull`
-    keeps them.
-    """
-    for i in range(vertex.shape[0]):
-        if stiff[i] == 0.0 or others[i, 0] < 0:
-            continue
-        for m in range(-1, 3):
-            v, own = (vertex[i], 1.0) if m < 0 else (others[i, m], -weights[i, m])
-            if v < 0:
-                continue
-            a, b, c = 0.0, 0.0, 0.0
-            for q in range(-1, 3):
-                w, share = (vertex[i], 1.0) if q < 0 else (others[i, q], -weights[i, q])
-                if q == m or w < 0:
-                    continue
-                a += share * p[w, 0]
-                b += share * p[w, 1]
-                c += share * p[w, 2]
-            closing = (inward[i] - across[i]) * (along[i, 0] * a + along[i, 1] * b + along[i, 2] * c)
-            force = own * stiff[i]
-            out[v, 0] += force * (across[i] * a + closing * along[i, 0])
-            out[v, 1] += force * (across[i] * b + closing * along[i, 1])
-            out[v, 2] += force * (across[i] * c + closing * along[i, 2])
-
-
-@njit(cache=True)
-def _own(vertex, others, weights, along, across, inward, stiff, diagonal):
-    """Add each end's own block to diagonal (n, 6); arrays as `_pull` keeps them."""
-    for i in range(vertex.shape[0]):
-        if stiff[i] == 0.0:
-            continue
-        for m in range(-1, 3):
-            v, share = (vertex[i], 1.0) if m < 0 else (others[i, m], weights[i, m])
-            if v < 0:
-                continue
-            force = share * share * stiff[i]
-            for k in range(3):
-                diagonal[v, k] += force * across[i]
-            add_square(diagonal, v, force * (inward[i] - across[i]), along[i, 0], along[i, 1], along[i, 2])

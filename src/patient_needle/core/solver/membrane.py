@@ -16,8 +16,9 @@ from numba import njit, prange
 
 from ..geometry.triangles import corners_of
 from ..model.typed import Points, Vectors
+from .blocks import add_block, add_square
 from .cloth import Cloth, Part
-from .stiffness import Blocks, Pattern, add_block, add_square
+from .stiffness import Blocks, Pattern
 from .sums import Gather, total
 
 # Columns of the linearisation: unit weft and warp images, then along/across stiffness of each, shear

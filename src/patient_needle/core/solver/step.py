@@ -34,7 +34,7 @@ from .cholesky import Cholesky
 from .cloth import Cloth
 from .contact_force import Contact, Grips
 from .diagnostics import FrameTally
-from .elimination import elimination
+from .elimination import Dissection
 from .first_guess import Friction, first_guess, staying
 from .inertia import Inertia, Timing, timing
 from .linear import Exact, Hessian, Preconditioner, Summed, Term, Together, conjugate_gradients, together
@@ -58,7 +58,8 @@ class Surround:
     wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed;
     held (n,) which vertices are prescribed, None for those that the cloths always hold; links: what draws some;
     forces: gravity and air of this substep, None for those that the engine was made with (shelter and calm stay
-    each cloth's own); friction: factor on all friction of cloth.
+    each cloth's own); friction: factor on all friction of cloth; passes of Newton's method in a round of
+    contact, None for those of the engine's patience.
     """
 
     colliders_from: Points
@@ -71,6 +72,7 @@ class Surround:
     links: Links | None = None
     forces: Forces | None = None
     friction: float = 1.0
+    passes: int | None = None
 
 
 @dataclass(eq=False)
@@ -251,7 +253,8 @@ class Engine:
 
         Accepted is what misses none by more than may be left to the filter.
         """
-        passes, count, surround = self.patience.newton_passes, self.cloth.count, scene.surround
+        count, surround = self.cloth.count, scene.surround
+        passes = surround.passes or self.patience.newton_passes
         goal, rows, hint = scene.goal, scene.rows, scene.hint
         pushed = lengths(scene.state.pushed)
         for accept in range(ACCEPT_ROUNDS):
@@ -473,7 +476,7 @@ class Engine:
             key, worn = held.tobytes(), self.cloth
             found = self._factors.pop(key, None)
             if found is None:
-                found = Cholesky(elimination(self._matrix.ends, worn.placed, ~held, worn.spans))
+                found = Cholesky(Dissection(self._matrix.ends, worn.placed, ~held, worn.spans))
             self._factors[key] = found
             if len(self._factors) > MOST_FACTORS:
                 del self._factors[next(iter(self._factors))]

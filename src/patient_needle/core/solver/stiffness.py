@@ -18,8 +18,11 @@ from numpy.typing import NDArray
 from ..geometry.topology import incidence
 from ..model.typed import Flags, Indices, Scalars, Triangles, Vectors
 from .sums import total
+from .ties import Ties
 
 Unsigned = NDArray[np.uint32]  # an index without a sign needs no look at it in a kernel
+NOTHING_TIED, NO_TIES = np.zeros((0, 2), np.int64), np.zeros((0, 9))
+LEAST_TIE = 0.001  # of what holds two vertices, that a factor counts
 CHUNKS = 8  # of the rows, each with a sum of its own: the same bits on any number of threads
 
 
@@ -81,10 +84,18 @@ def pattern_of(count: int, triangles: Triangles, hinges: Indices) -> Pattern:
 
 
 class Blocks:
-    """Some rows of the matrix: diagonal (n, 6) and blocks (b, 9) N/m, as in `Stiffness`."""
+    """Some rows of the matrix: diagonal (n, 6) and blocks (b, 9) N/m, as in `Stiffness`, and what ties vertices
+    beside those.
+    """
 
     def __init__(self, diagonal: Vectors, blocks: Vectors) -> None:
         self.diagonal, self.blocks = diagonal, blocks
+        self.ties: list[Ties] = []
+
+    def tie(self, ties: Ties) -> None:
+        """Add ties."""
+        ties.add_own(self.diagonal)
+        self.ties.append(ties)
 
     def part(self, cloth: int) -> Blocks:  # noqa: ARG002
         """The rows of one cloth; of a part that is all of them."""
@@ -124,6 +135,7 @@ class Stiffness(Blocks):
         """Begin anew."""
         self.diagonal[:] = 0.0
         self.blocks[:] = 0.0
+        self.ties.clear()
 
     def close(self) -> None:
         """Lay the blocks out row by row: products are of what was added so far."""
@@ -143,10 +155,25 @@ class Stiffness(Blocks):
         """Add the product with p (n, 3) to out (n, 3), in which held rows (n,) become 0; the inner product of p
         with the outcome.
         """
+        for ties in self.ties:
+            ties.add_product(p, out)
         _multiply(
             p, self.diagonal, self._rows, self._starts, self._neighbours, held, out, self._sums,
         )  # fmt: skip
         return float(total(self._sums))
+
+    def tied(self) -> tuple[Indices, Vectors]:
+        """Blocks (c, 9) N/m between vertices (c, 2) that ties bring, the first by the second: those that count
+        beside what else holds the two, the strongest first.
+        """
+        each = [ties.between() for ties in self.ties]
+        ends = np.concatenate([NOTHING_TIED, *(one for one, _ in each)])
+        blocks = np.concatenate([NO_TIES, *(one for _, one in each)])
+        own = self.diagonal[:, :3].sum(axis=1)[ends]
+        strength = np.abs(blocks[:, ::4].sum(axis=1))
+        counts = np.flatnonzero(strength > LEAST_TIE * np.sqrt(own[:, 0] * own[:, 1]))
+        order = counts[np.argsort(-strength[counts], kind="stable")]
+        return ends[order], blocks[order]
 
     def along(self, directions: Vectors) -> Scalars:
         """Each vertex's own stiffness (n,) N/m along its direction (n, 3)."""
@@ -207,28 +234,3 @@ def _along(diagonal, directions, out):
             + diagonal[v, 2] * z * z
             + 2.0 * (diagonal[v, 3] * x * y + diagonal[v, 4] * x * z + diagonal[v, 5] * y * z)
         )
-
-
-@njit(cache=True, inline="always")
-def add_square(diagonal, v, stiffness, a, b, c):
-    """Add stiffness times (a, b, c) (a, b, c)^T to vertex v's block of diagonal (n, 6)."""
-    diagonal[v, 0] += stiffness * a * a
-    diagonal[v, 1] += stiffness * b * b
-    diagonal[v, 2] += stiffness * c * c
-    diagonal[v, 3] += stiffness * a * b
-    diagonal[v, 4] += stiffness * a * c
-    diagonal[v, 5] += stiffness * b * c
-
-
-@njit(cache=True, inline="always")
-def add_block(blocks, k, a, b, c, d, e, f, g, h, i):
-    """Add the block of rows (a, b, c), (d, e, f), (g, h, i) to block k of blocks (b, 9)."""
-    blocks[k, 0] += a
-    blocks[k, 1] += b
-    blocks[k, 2] += c
-    blocks[k, 3] += d
-    blocks[k, 4] += e
-    blocks[k, 5] += f
-    blocks[k, 6] += g
-    blocks[k, 7] += h
-    blocks[k, 8] += i

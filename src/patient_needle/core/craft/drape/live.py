@@ -13,7 +13,14 @@ from ...contact.intersections import crossing_pairs
 from ...geometry.closed import inside
 from ...model.errors import ShotError, StartError
 from ...model.shot import ShotPlan
-from ...model.tolerances import FITTING_STEP, FITTING_SUBSTEPS, REST_AIR, REST_SLOW, REST_STICTION
+from ...model.tolerances import (
+    FITTING_STEP,
+    FITTING_SUBSTEPS,
+    REST_AIR,
+    REST_CREEP,
+    REST_SLOW,
+    REST_STICTION,
+)
 from ...model.typed import Flags, Indices, Points, Vectors
 from ...solver.diagnostics import FrameTally, furthest, substeps_for
 from ...solver.links import Links
@@ -455,6 +462,7 @@ class Fitting:
             links=links,
             forces=forces,
             friction=plain.friction * self._stiction(),
+            passes=1 if self._creeps() else None,
             begins=frame != self.frame,
         )
         if self.hands.parked.any():
@@ -468,8 +476,16 @@ class Fitting:
         """Factor on friction: on the way to rest, the slower cloth is the firmer it sticks."""
         if not self._comes_to_rest():
             return 1.0
-        speed = float(np.linalg.norm(self.state.velocities, axis=1).mean())
-        return REST_STICTION - (REST_STICTION - 1.0) * min(1.0, speed / REST_SLOW)
+        return REST_STICTION - (REST_STICTION - 1.0) * min(1.0, self._speed() / REST_SLOW)
+
+    def _creeps(self) -> bool:
+        """Whether cloth that comes to rest has hardly any way left; not before its first step."""
+        return self._comes_to_rest() and self.state.last_step > 0.0 and self._speed() < REST_CREEP
+
+    def _speed(self) -> float:
+        """Of all vertices that are not parked, on the mean, m/s; 0 without any."""
+        moving = np.linalg.norm(self.state.velocities, axis=1)[~self.hands.parked]
+        return float(moving.mean()) if len(moving) else 0.0
 
     def _air_drag(self) -> float:
         """The shot's own, kg/(m2 s); on the way to rest that of thicker air, which damps swing."""

@@ -148,7 +148,7 @@ def _surround(
     )
     return Surround(
         here, there, held_to, inputs.around(time), wind, worn, held, joined(links), inputs.forces,
-        inputs.friction,
+        inputs.friction, inputs.passes,
     )  # fmt: skip
 
 
