@@ -47,8 +47,8 @@ class Cholesky:
         self._scale = 1.0
 
     def factorise(self, matrix: Stiffness, tied: Indices = NOTHING_TIED, ties: Vectors = NO_TIES) -> None:
-        """Take up the matrix, and as many more blocks ties (c, 9) N/m, of the first of two vertices tied (c, 2)
-        by the second, as there is room for: those of the lowest numbers.
+        """Take up the matrix, and those of the blocks ties (c, 9) N/m, of the first of two vertices tied (c, 2)
+        by the second, that find room in its fronts.
 
         A matrix that is not quite positive definite gets a share of its diagonal more. `SolverError` for
         numbers that are not finite, and for a matrix that no share makes positive.

@@ -312,22 +312,23 @@ def _rows(first, child_starts, children, block_starts, block_rows):
     for k in range(count):
         if len(rows) - used < first[count]:
             rows = np.concatenate((rows, np.empty(len(rows), np.int64)))
-        for i in range(block_starts[k], block_starts[k + 1]):
-            row = block_rows[i]
-            if row >= first[k + 1] and seen[row] != k:
-                seen[row] = k
-                rows[used] = row
-                used += 1
+        used = _touched(block_rows[block_starts[k] : block_starts[k + 1]], k, first, seen, rows, used)
         for c in children[child_starts[k] : child_starts[k + 1]]:
-            for i in range(starts[c], starts[c + 1]):
-                row = rows[i]
-                if row >= first[k + 1] and seen[row] != k:
-                    seen[row] = k
-                    rows[used] = row
-                    used += 1
+            used = _touched(rows[starts[c] : starts[c + 1]], k, first, seen, rows, used)
         rows[starts[k] : used].sort()
         starts[k + 1] = used
     return starts, rows[:used].copy()
+
+
+@njit(cache=True)
+def _touched(some, k, first, seen, rows, used):
+    """Add those of some vertices that come after front k to rows, each once; how many rows there are then."""
+    for row in some:
+        if row >= first[k + 1] and seen[row] != k:
+            seen[row] = k
+            rows[used] = row
+            used += 1
+    return used
 
 
 @njit(cache=True)
