@@ -51,7 +51,7 @@ def type_into(page: Page, label: str, value: object) -> None:
 
 def stage(page: Page) -> np.ndarray:
     """The stage's pixels (h, w, 3), as ints; where buttons and notes lie over it they are grey."""
-    shot = page.get_by_role("img", name=re.compile("The stage")).screenshot()
+    shot = page.get_by_role("img", name=re.compile("The stage")).screenshot(scale="css")
     pixels = np.array(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
     pixels[:60] = pixels[-80:] = 128
     return pixels
