@@ -27,7 +27,7 @@ def browser_type_launch_args(browser_type_launch_args):
 
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args):
-    # Half as many dots each way: a processor draws the stage here, and most of the tests' time is that.
+    # Half as many dots each way: the processor draws the stage here.
     return {**browser_context_args, "viewport": {"width": 1280, "height": 800}, "device_scale_factor": 0.5}
 
 
