@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -57,7 +59,8 @@ def touching(made):
     weights = np.where(corners >= 0, [0.5, 0.7, -0.2], 0.0)
     offset = np.where(corners >= 0, 0.002, np.tile(made.placed, (3, 1)) - 0.001)
     grips = Grips(corners, weights, offset, np.full(3 * count, 0.4), 400.0)
-    return Contact(rows, scene, grips, np.full(3 * count, 0.5))
+    drag = np.random.default_rng(8).normal(size=(3 * count, 3)) * 0.2
+    return Contact(rows, scene, grips, np.full(3 * count, 0.5), drag)
 
 
 def terms_of(made):
@@ -359,6 +362,41 @@ def test_a_line_search_that_fails_is_told():
     engine, tally = free_engine(made, FINAL), FrameTally()
     engine.step(still(made), Surround(NOTHING, NOTHING, NOTHING, surroundings(0, 1e-3)), 0.01, tally)
     assert tally.line_searches_failed == 0
+
+
+@pytest.mark.parametrize("turns", [False, True])
+def test_three_passes_tell_what_slips_and_how_far(turns):
+    """Closed form: pushed by N and drawn along by f, a mass m moves by h^2 (f - mu N) / m in a substep, or to
+    where its spring balances f if that takes less; 1 % of the furthest. From where it holds, and (turns) from a
+    slide of 2 cm the other way.
+    """
+    made = cloth()
+    count, step, stick, limit = made.count, 0.01, 400.0, 0.3 * 0.75
+    push = 300.0 * 0.005**2 / 0.01
+    inertia = made.mass / step**2
+    drawn = np.linspace(0.1, 6.0, count) * limit
+    below = made.placed - [0, 0, 0.005]
+    rows = Rows(
+        np.stack([np.arange(count), count + np.arange(count)], axis=1).astype(np.int32),
+        np.tile([0, 0, 1.0], (count, 1)),
+        np.full(count, 300.0), np.full(count, 0.01), np.full(count, 0.01), np.zeros(count),
+        np.zeros((count, 2), np.int32), np.zeros((count, 2), np.int32),
+    )  # fmt: skip
+    nowhere = np.full((3 * count, 3), -1, np.int32)
+    anchors = np.tile(made.placed, (3, 1))
+    grips = Grips(nowhere, np.zeros((3 * count, 3)), anchors, np.full(3 * count, 0.3), stick)
+    scene = np.concatenate([made.placed, below])
+    contact = Contact(rows, scene, grips, np.full(3 * count, push), np.zeros((3 * count, 3)))
+    speed = np.stack([drawn, 0 * drawn, np.full(count, -push)], axis=1) / (inertia * step)[:, None]
+    when = timing(still(made).replace(velocities=speed), step)
+    terms = (Inertia(made.mass, when, np.zeros(3)), contact)
+    start = made.placed - [0.02, 0, 0] if turns else made.placed
+    three = replace(FINAL, newton_passes=3, cg_tolerance=1e-9)
+    found = minimise(terms, room(made), start, made.held, [exact(made, start)], three, 3, 1e-9, 1.0)
+    moved = (found.x - made.placed)[:, 0]
+    held = drawn / (inertia + stick)
+    exactly = np.where(held * stick <= limit, held, (drawn - limit) / inertia)
+    assert np.abs(moved - exactly).max() < 0.01 * exactly.max()
 
 
 def test_forces_of_a_substep_leave_shelter_and_calm_to_the_cloth():

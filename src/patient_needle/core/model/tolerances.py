@@ -28,6 +28,11 @@ LEAST_FIXING = 1e-3  # N/m on one vertex, next to membranes of hundreds: softer 
 EXACT_ITERATIONS, EXACT_TOLERANCE = 24, 0.03  # of conjugate gradients with the matrix's own factor
 MOST_SOLVES = 8  # of one Newton pass: after more, the next pass makes a new factor
 
+# Friction.
+ON_LIMIT = (
+    1.0 + 1e-6
+)  # times its limit: what slipped last stands there but for rounding, and holds to begin with
+
 # The first guess of a substep.
 GUESS_SWEEPS = 10  # over the rows: a stack of so many layers is guessed well
 LANDING_SHARE = 0.01  # of its gap: how far within it a pair that meets anew is put

@@ -6,8 +6,13 @@ that cloth at rest neither chatters nor needs many passes, and with k s when it 
 Friction pulls every pushed vertex back to its anchor along the surface: like a spring as long as that takes
 less than mu times its push, with just that force beyond. The push is lagged: the first linearisation of a
 substep takes the one the last substep ended with. For pushes held fixed friction has a convex potential
-(J. J. Moreau, 1974), so that one line search serves all terms; its Hessian is the secant one, which bounds
-the potential from above and so never overshoots the anchor.
+(J. J. Moreau, 1974), so that one line search serves all terms.
+
+What holds has the Hessian of a spring. What slips has the secant one across the way it slips. Along that way it
+has less, by as much as friction already drags there: nothing in a slide that goes on, twice as much in one that
+turns. The drag is a second unknown, which each pass foretells for the next (T. F. Chan, G. H. Golub, P. Mulet:
+A nonlinear primal-dual method for total variation-based image restoration, 1999). With the secant alone a pass
+lengthens a slide only as many times as what drives it exceeds its limit, and friction comes late.
 
 An anchor on cloth moves with that cloth, and pulls at it as hard the other way.
 """
@@ -15,12 +20,14 @@ An anchor on cloth moves with that cloth, and pulls at it as hard the other way.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 
 from ..contact.rows import Rows, row_gap
 from ..geometry.triangles import lengths
+from ..model.tolerances import ON_LIMIT
 from ..model.typed import Indices, Points, Scalars, Vectors
 from .blocks import add_square
 from .stiffness import Blocks
@@ -43,16 +50,39 @@ class Grips:
     stick: float
 
 
+class Linearised(NamedTuple):
+    """Friction as it was linearised last.
+
+    drag (a, 3) N, what pulls each vertex to its anchor; slide (a, 3) m, its offset from the anchor along the
+    surface, and way (a, 3), of unit length, of what slips; normal (a, 3) of the surface; grip (a,) N/m, the
+    stiffness along the surface, 0 where nothing pushes; relief (a,) N/m, how much less it is along way.
+    """
+
+    drag: Vectors
+    slide: Vectors
+    way: Vectors
+    normal: Vectors
+    grip: Scalars
+    relief: Scalars
+
+    @staticmethod
+    def dragging(drag: Vectors) -> Linearised:
+        """Nothing but the drag (a, 3) N is known so far."""
+        slide, way, normal = (np.zeros_like(drag) for _ in range(3))
+        return Linearised(drag.copy(), slide, way, normal, np.zeros(len(drag)), np.zeros(len(drag)))
+
+
 class Contact:
     """Energy term of the rows, and of friction at the cloth's vertices.
 
     ends_at (all, 3) m positions of the scene at the substep's end, the cloth's part of which is replaced by
-    the solver's x; pushed (a,) N, each vertex's push from each side as known so far.
+    the solver's x; pushed (a,) N, each vertex's push from each side, and drag (a, 3) N, friction's force on
+    what it is against, as known so far.
     """
 
     lagged = True
 
-    def __init__(self, rows: Rows, ends_at: Points, grips: Grips, pushed: Scalars) -> None:
+    def __init__(self, rows: Rows, ends_at: Points, grips: Grips, pushed: Scalars, drag: Vectors) -> None:
         self._rows = rows
         self._scene = ends_at.copy()
         self._grips = grips
@@ -60,8 +90,7 @@ class Contact:
         anchors = len(pushed)
         self.push = np.zeros((anchors, 3))
         self._limit = np.zeros(anchors)
-        self._normal = np.zeros((anchors, 3))
-        self._grip = np.zeros(anchors)
+        self._friction = Linearised.dragging(drag)
         self._active = np.zeros(len(rows), np.int32)
         self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
@@ -70,6 +99,11 @@ class Contact:
     def active_count(self) -> int:
         """Rows that push."""
         return self._active_count
+
+    @property
+    def drag(self) -> Vectors:
+        """(a, 3) N, what pulls each vertex to its anchor."""
+        return self._friction.drag
 
     def slip_limit(self) -> Scalars:
         """(a,) m, how far each vertex may be from its anchor before it slips."""
@@ -80,8 +114,8 @@ class Contact:
         return lengths(self.push)
 
     def settle(self, x: Points) -> None:
-        """Take the pushes at x (n, 3) m, where the solve ended."""
-        self._find_push(x, np.zeros_like(x))
+        """Take the pushes and the drag at x (n, 3) m, where the solve ended."""
+        self.gradient(x, np.zeros_like(x))
 
     def _find_push(self, x: Points, out: Vectors) -> float:
         self._scene[: len(x)] = x
@@ -100,7 +134,7 @@ class Contact:
         self._pushed = None
         return energy + _drag_back(
             x, grips.corners, grips.weights, grips.offset, self._limit, grips.stick, self.push,
-            self._normal, self._grip, out,
+            self._friction, out,
         )  # fmt: skip
 
     def energy(self, x: Points) -> float:
@@ -109,7 +143,7 @@ class Contact:
         rows, grips = self._rows, self._grips
         pressed = _pressed(self._scene, rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth)
         return pressed + _gripped(
-            x, grips.corners, grips.weights, grips.offset, self._limit, grips.stick, self._normal, self._grip
+            x, grips.corners, grips.weights, grips.offset, self._limit, grips.stick, self._friction
         )
 
     def stiffen(self, stiffness: Blocks) -> None:
@@ -118,8 +152,8 @@ class Contact:
         active, strength = self._active[: self._active_count], self._row_stiffness[: self._active_count]
         stiffness.tie(
             Ties(*_ties(
-                active, rows.ends, rows.normal, strength, grips.corners, grips.weights, self._normal,
-                self._grip, stiffness.diagonal,
+                active, rows.ends, rows.normal, strength, grips.corners, grips.weights, self._friction,
+                stiffness.diagonal,
             ))
         )  # fmt: skip
 
@@ -128,15 +162,16 @@ class Contact:
 
 
 @njit(cache=True)
-def _ties(active, ends, normal, row_stiffness, corners, weights, surface, grip, diagonal):
+def _ties(active, ends, normal, row_stiffness, corners, weights, friction, diagonal):
     """Add rows and grips beside colliders to each vertex's own block in diagonal (n, 6); the others as `Ties`.
 
-    active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`,
-    surface their normals; grip N/m.
+    active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`;
+    friction: `Linearised`.
     """
+    surface, slips, grip, relief = friction.normal, friction.way, friction.grip, friction.relief
     count, used, most = diagonal.shape[0], 0, len(active)
     for anchor in range(len(grip)):
-        most += grip[anchor] != 0.0 and corners[anchor, 0] >= 0
+        most += 2 * (grip[anchor] != 0.0 and corners[anchor, 0] >= 0)
     tied, share = np.full((most, 4), -1, np.int64), np.zeros((most, 4))
     way, along, across = np.zeros((most, 3)), np.zeros(most), np.zeros(most)
     for index in range(len(active)):
@@ -158,12 +193,21 @@ def _ties(active, ends, normal, row_stiffness, corners, weights, surface, grip, 
             tied[used, 0], share[used, 0] = v, 1.0
             for k in range(3):
                 tied[used, 1 + k], share[used, 1 + k] = corners[anchor, k], -weights[anchor, k]
-            way[used], across[used] = surface[anchor], grip[anchor]
+            way[used], across[used] = surface[anchor], grip[anchor] - max(relief[anchor], 0.0)
+            used += 1
+            if relief[anchor] == 0.0:
+                continue
+            # Ties only add stiffness: more along the way that slips; or less, and the rest across that way.
+            tied[used], share[used] = tied[used - 1], share[used - 1]
+            way[used], along[used] = slips[anchor], abs(relief[anchor])
+            if relief[anchor] > 0.0:
+                way[used] = np.cross(surface[anchor], slips[anchor])
             used += 1
         else:
             for m in range(3):
                 diagonal[v, m] += grip[anchor]
             add_square(diagonal, v, -grip[anchor], surface[anchor, 0], surface[anchor, 1], surface[anchor, 2])
+            add_square(diagonal, v, -relief[anchor], slips[anchor, 0], slips[anchor, 1], slips[anchor, 2])
     return tied[:used], share[:used], way[:used], along[:used], across[:used]
 
 
@@ -239,31 +283,50 @@ def _pull(i, v, corners, weights, a, b, c, out):
 
 
 @njit(cache=True)
-def _drag_back(x, corners, weights, offset, limit, stick, push, normal, grip, out):
+def _drag_back(x, corners, weights, offset, limit, stick, push, friction, out):
     """Energy of friction, J; its gradient is added to out (n, 3) N.
 
-    x (s, 3) m; anchors as in `_along`; limit (a,) N; stick N/m; push (a, 3) N. Out: normal (a, 3), grip (a,)
-    N/m.
+    x (s, 3) m; anchors as in `_along`; limit (a,) N; stick N/m; push (a, 3) N; friction: `Linearised`, the last
+    one, replaced by the new one.
     """
+    drag, slide, way, normal, grip, relief = friction
     energy, count = 0.0, x.shape[0]
     for i in range(limit.shape[0]):
-        grip[i] = 0.0
-        if limit[i] == 0.0:
-            continue
         force = np.sqrt(push[i, 0] ** 2 + push[i, 1] ** 2 + push[i, 2] ** 2)
-        if force == 0.0:
+        if limit[i] == 0.0 or force == 0.0:
+            grip[i], relief[i] = 0.0, 0.0
             continue
         for k in range(3):
             normal[i, k] = push[i, k] / force
         a, b, c = _along(x, corners, weights, offset, normal, i, i % count)
         length = np.sqrt(a * a + b * b + c * c)
-        if length * stick <= limit[i]:
-            grip[i] = stick
-        else:
-            grip[i] = limit[i] / length
         energy += _friction_energy(length, limit[i], stick)
-        _pull(i, i % count, corners, weights, grip[i] * a, grip[i] * b, grip[i] * c, out)
+        if length * stick <= ON_LIMIT * limit[i]:
+            grip[i], relief[i] = stick, 0.0
+            secant = stick
+        else:
+            d, e, f = _foretold(friction, i, a, b, c)
+            secant = grip[i] = limit[i] / length
+            way[i, 0], way[i, 1], way[i, 2] = a / length, b / length, c / length
+            at_limit = max(np.sqrt(d * d + e * e + f * f), limit[i])
+            relief[i] = grip[i] * (d * way[i, 0] + e * way[i, 1] + f * way[i, 2]) / at_limit
+        slide[i, 0], slide[i, 1], slide[i, 2] = a, b, c
+        drag[i, 0], drag[i, 1], drag[i, 2] = secant * a, secant * b, secant * c
+        _pull(i, i % count, corners, weights, drag[i, 0], drag[i, 1], drag[i, 2], out)
     return energy
+
+
+@njit(cache=True)
+def _foretold(friction, i, a, b, c):
+    """Drag along the surface, N, that the last linearisation foretells anchor i for an offset (a, b, c) m."""
+    drag, slide, way, normal, grip, relief = friction
+    a, b, c = a - slide[i, 0], b - slide[i, 1], c - slide[i, 2]
+    eased = relief[i] * (a * way[i, 0] + b * way[i, 1] + c * way[i, 2])
+    a = drag[i, 0] + grip[i] * a - eased * way[i, 0]
+    b = drag[i, 1] + grip[i] * b - eased * way[i, 1]
+    c = drag[i, 2] + grip[i] * c - eased * way[i, 2]
+    out = a * normal[i, 0] + b * normal[i, 1] + c * normal[i, 2]
+    return a - out * normal[i, 0], b - out * normal[i, 1], c - out * normal[i, 2]
 
 
 @njit(cache=True)
@@ -275,11 +338,11 @@ def _friction_energy(length, limit, stick):
 
 
 @njit(cache=True)
-def _gripped(x, corners, weights, offset, limit, stick, normal, grip):
-    """Energy of friction, J, with grip (a,) and normal (a, 3) as they are; arrays as in `_drag_back`."""
+def _gripped(x, corners, weights, offset, limit, stick, friction):
+    """Energy of friction, J, where and along the surfaces that it was linearised; arrays as in `_drag_back`."""
     energy, count = 0.0, x.shape[0]
-    for i in range(grip.shape[0]):
-        if grip[i] > 0.0:
-            a, b, c = _along(x, corners, weights, offset, normal, i, i % count)
+    for i in range(limit.shape[0]):
+        if friction.grip[i] > 0.0:
+            a, b, c = _along(x, corners, weights, offset, friction.normal, i, i % count)
             energy += _friction_energy(np.sqrt(a * a + b * b + c * c), limit[i], stick)
     return energy

@@ -30,13 +30,14 @@ class Friction:
     """Friction's data of one substep.
 
     anchors; where they are when the scene is at its goal (a, 3) m; how the colliders carry each vertex's anchor
-    on them (n, 3) m; and what the solve holds on to.
+    on them (n, 3) m; what the solve holds on to; and the drag (a, 3) N with which it begins.
     """
 
     anchors: Anchors
     points: Points
     carried: Vectors
     grips: Grips
+    drag: Vectors
 
 
 def first_guess(

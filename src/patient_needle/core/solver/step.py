@@ -256,9 +256,11 @@ class Engine:
         count, surround = self.cloth.count, scene.surround
         passes = surround.passes or self.patience.newton_passes
         goal, rows, hint = scene.goal, scene.rows, scene.hint
-        pushed = lengths(scene.state.pushed)
+        pushed, drag = lengths(scene.state.pushed), scene.friction.drag
         for accept in range(ACCEPT_ROUNDS):
-            scene.contact = contact = Contact(rows.joined(scene.easing), goal, scene.friction.grips, pushed)
+            scene.contact = contact = Contact(
+                rows.joined(scene.easing), goal, scene.friction.grips, pushed, drag
+            )
             goal[:count] = self._solve(
                 (*scene.terms, contact), goal[:count], scene.time.step, passes, scene.tally, surround, hint
             )
@@ -268,7 +270,7 @@ class Engine:
                 missing, _ = misses(goal, rows)
             scene.tally.accept_rounds += 1
             contact.settle(goal[:count])
-            pushed = contact.strength()
+            pushed, drag = contact.strength(), contact.drag
             scene.accepted = bool(missing.max(initial=0.0) <= self._missable)
             if scene.accepted:
                 return
@@ -386,7 +388,10 @@ class Engine:
         carriers, foreign, count = self._finder.carriers, self._finder.foreign, self.cloth.count
         anchors = with_newcomers(state.anchors, nearest, start, carriers, count)
         points = anchor_points(anchors, goal, carriers)
-        carried = points[:count] - anchor_points(anchors, start, carriers)[:count]
+        before = anchor_points(anchors, start, carriers)
+        carried = points[:count] - before[:count]
+        drawn = np.tile(start[:count], (SIDES, 1)) - before
+        drag = self._stiffness * np.where((anchors.triangle >= 0)[:, None], drawn, 0.0)
         at = np.maximum(anchors.triangle, 0)
         on_cloth = anchors.triangle >= foreign
         on_collider = (anchors.triangle >= 0) & ~on_cloth
@@ -402,7 +407,8 @@ class Engine:
         weights = np.where(on_cloth[:, None], anchors.coordinates[:, :3], 0.0)
         offset = points.copy()
         offset[on_cloth] -= np.einsum("ik,ikj->ij", weights[on_cloth], goal[corners[on_cloth]])
-        return Friction(anchors, points, carried, Grips(corners, weights, offset, coefficient, self._stiffness))
+        grips = Grips(corners, weights, offset, coefficient, self._stiffness)
+        return Friction(anchors, points, carried, grips, drag)
 
     def drawn(self, x: Points, rows: Rows, tangled: Flags, surround: Surround, step: float) -> Points:
         """Where cloth that stands still at x (n, 3) m goes in `step` s, without weight, when rows draw it.
@@ -426,7 +432,7 @@ class Engine:
             np.full((anchors, 3), -1, np.int32), np.zeros((anchors, 3)), np.zeros((anchors, 3)),
             np.zeros(anchors), self._stiffness,
         )  # fmt: skip
-        drawing = Contact(rows, scene, nothing, np.zeros(anchors))
+        drawing = Contact(rows, scene, nothing, np.zeros(anchors), np.zeros((anchors, 3)))
         still = Inertia(self.cloth.mass, time, np.zeros(3))
         return self._solve(
             (still, *terms, drawing), x, step, self.patience.newton_passes, FrameTally(), surround
@@ -450,8 +456,8 @@ class Engine:
             rows = self._rows(pairs, scene, normals, surround, FrameTally())
             nearest = nearest_carriers(pairs, self._finder.carriers, self._finder.foreign, normals)
             friction = self._friction(state, scene, scene, nearest, surround)
-            pushed = lengths(state.pushed)
-            terms = (*terms, Contact(rows, scene, friction.grips, pushed))
+            pushed, drag = lengths(state.pushed), np.zeros_like(state.pushed)
+            terms = (*terms, Contact(rows, scene, friction.grips, pushed, drag))
         gradient = np.zeros_like(x)
         for term in terms:
             term.gradient(x, gradient)
