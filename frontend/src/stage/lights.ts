@@ -17,6 +17,7 @@ export class Daylight {
   constructor(scene: Scene, renderer: WebGLRenderer) {
     renderer.shadowMap.enabled = true;
     renderer.shadowMap.type = PCFShadowMap;
+    renderer.shadowMap.autoUpdate = false; // the stage says when, for the eye moves more often than what casts them
     this.key.castShadow = true;
     this.key.shadow.mapSize.set(1024, 1024);
     this.key.shadow.radius = 5;

@@ -37,6 +37,7 @@ export class Stage {
   private card: View = "three-quarter";
   private panes = 1;
   private dirty = true;
+  private shadowsStale = true;
   private running = true;
 
   constructor(canvas: HTMLCanvasElement, background: string) {
@@ -48,8 +49,11 @@ export class Stage {
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.setBackground(background);
     this.light = new Daylight(this.scene, this.renderer);
-    this.bodies = new Bodies(this.scene, wake);
-    this.cloths = new Cloths(this.scene, wake);
+    const moved = () => {
+      this.moved();
+    };
+    this.bodies = new Bodies(this.scene, moved);
+    this.cloths = new Cloths(this.scene, moved);
     this.camera = new StageCamera(canvas, wake);
     this.person.visible = false;
     this.scene.add(this.person, this.borders.group, this.handle.group, this.ring.line, this.drawnLine.line, this.tapes.group, this.table.group, this.faulty.group, this.piece.group, this.hands.group);
@@ -64,6 +68,12 @@ export class Stage {
   /** Draw again at the next opportunity. */
   wake(): void {
     this.dirty = true;
+  }
+
+  /** Something that casts a shadow is another, or elsewhere: draw the shadows again, too. */
+  private moved(): void {
+    this.shadowsStale = true;
+    this.wake();
   }
 
   setBackground(colour: string): void {
@@ -82,7 +92,7 @@ export class Stage {
     const changed = this.panes !== Math.max(1, count);
     this.panes = Math.max(1, count);
     this.camera.setAspect(this.paneAspect());
-    this.wake();
+    this.moved();
     return changed;
   }
 
@@ -159,7 +169,7 @@ export class Stage {
     const came = shown !== null && this.table.now === null;
     this.table.show(shown, box.isEmpty() ? this.subject(false) : box);
     if (came && (this.card === "table" || this.card === "table and figure")) this.view(this.card);
-    this.wake();
+    this.moved();
   }
 
   /** The place of the table under a place on the canvas, mm. */
@@ -316,8 +326,11 @@ export class Stage {
       this.cloths.showPane(pane);
       this.renderer.setViewport(pane * width, 0, width, size.y);
       this.renderer.setScissor(pane * width, 0, width, size.y);
+      // Each of two panes shows another cloth, and so other shadows.
+      this.renderer.shadowMap.needsUpdate = this.shadowsStale || this.panes > 1;
       this.renderer.render(this.scene, this.camera.eye);
     }
+    this.shadowsStale = false;
   }
 
   private paneAspect(): number {
@@ -338,5 +351,6 @@ export class Stage {
     const size = box.getSize(new Vector3());
     this.light.showFloor(!this.bodies.has("set piece"));
     this.light.follow(centre.x, Math.min(0, box.min.y), centre.z, Math.max(0.9, 0.75 * size.length()));
+    this.moved();
   }
 }
