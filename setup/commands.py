@@ -140,15 +140,15 @@ def _test(rest: list[str]) -> int:
 def _pytest(interpreter: Path, rest: list[str]) -> list[int]:
     """Exit codes of the tests.
 
-    Tests of the core and of its house run on two cores, file by file, with one thread each. Tests that watch a
-    whole workroom in a browser go one after the other: two at a time were no quicker, and share a house in
-    another order.
+    Tests of the core and of its house run on two cores, file by file, with one thread each; the files with the
+    longest tests come first, so that both cores end together. Tests that watch a whole workroom in a browser go
+    one after the other: two at a time were no quicker, and share a house in another order.
     """
     if rest:
         say("tests")
         return [call(interpreter, "-m", "pytest", *rest)]
     say("tests of the core and its house")
     beside = ["env", "NUMBA_NUM_THREADS=1", interpreter, "-m", "pytest", "-n", "2", "--dist", "loadfile"]
-    core = call(*beside, "tests/unit", "tests/reference", "tests/integration")
+    core = call(*beside, "--no-loadscope-reorder", "tests/reference", "tests/integration", "tests/unit")
     say("tests in the browser")
     return [core, call(interpreter, "-m", "pytest", "tests/acceptance")]
