@@ -140,9 +140,10 @@ def _test(rest: list[str]) -> int:
 def _pytest(interpreter: Path, rest: list[str]) -> list[int]:
     """Exit codes of the tests.
 
-    Tests of the core and of its house run on two cores, file by file, with one thread each; the files with the
-    longest tests come first, so that both cores end together. Tests that watch a whole workroom in a browser go
-    one after the other: two at a time were no quicker, and share a house in another order.
+    Tests of the core and of its house run on two cores, file by file, with one thread each. The folder
+    with the longest tests comes first, so that neither core is left with them. Tests that watch a whole
+    workroom in a browser go one after the other: two at a time were no quicker, and share a house in another
+    order.
     """
     if rest:
         say("tests")

@@ -17,7 +17,7 @@ export class Daylight {
   constructor(scene: Scene, renderer: WebGLRenderer) {
     renderer.shadowMap.enabled = true;
     renderer.shadowMap.type = PCFShadowMap;
-    renderer.shadowMap.autoUpdate = false; // the stage says when, for the eye moves more often than what casts them
+    renderer.shadowMap.autoUpdate = false; // the stage asks for it: the eye moves more often than what casts a shadow
     this.key.castShadow = true;
     this.key.shadow.mapSize.set(1024, 1024);
     this.key.shadow.radius = 5;

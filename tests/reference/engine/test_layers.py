@@ -22,7 +22,7 @@ def test_a_tube_twisted_and_back_never_passes_through_itself():
 
 def test_sheets_dropped_on_a_ball_lie_still_on_each_other():
     """Ours: five sheets on a ball on a floor; nothing crosses at any frame, and in 3 s they have come to lie
-    but for 4 mm/s on the mean: with another seed 1 to 4, and a corner that gives way makes one frame faster.
+    but for a few mm/s on the mean. The middle of half a second is asked: single frames are faster.
     """
     frames = list(dropped(0.04, 5, 3.0))
     assert [f.through_cloth + f.through_collider for f in frames] == [0] * len(frames)

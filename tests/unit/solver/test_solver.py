@@ -364,39 +364,63 @@ def test_a_line_search_that_fails_is_told():
     assert tally.line_searches_failed == 0
 
 
-@pytest.mark.parametrize("turns", [False, True])
-def test_three_passes_tell_what_slips_and_how_far(turns):
-    """Closed form: pushed by N and drawn along by f, a mass m moves by h^2 (f - mu N) / m in a substep, or to
-    where its spring balances f if that takes less; 1 % of the furthest. From where it holds, and (turns) from a
-    slide of 2 cm the other way.
-    """
-    made = cloth()
-    count, step, stick, limit = made.count, 0.01, 400.0, 0.3 * 0.75
-    push = 300.0 * 0.005**2 / 0.01
-    inertia = made.mass / step**2
-    drawn = np.linspace(0.1, 6.0, count) * limit
-    below = made.placed - [0, 0, 0.005]
+PUSH, STICK, FRICTION = 300.0 * 0.005**2 / 0.01, 400.0, 0.3  # N of a row half as deep as it may be; N/m
+
+
+def pressed(made, on_cloth, drag):
+    """Every vertex pressed from below by PUSH, anchored where it was placed: in space, or to three held ones."""
+    count = made.count
     rows = Rows(
         np.stack([np.arange(count), count + np.arange(count)], axis=1).astype(np.int32),
         np.tile([0, 0, 1.0], (count, 1)),
         np.full(count, 300.0), np.full(count, 0.01), np.full(count, 0.01), np.zeros(count),
         np.zeros((count, 2), np.int32), np.zeros((count, 2), np.int32),
     )  # fmt: skip
-    nowhere = np.full((3 * count, 3), -1, np.int32)
     anchors = np.tile(made.placed, (3, 1))
-    grips = Grips(nowhere, np.zeros((3 * count, 3)), anchors, np.full(3 * count, 0.3), stick)
-    scene = np.concatenate([made.placed, below])
-    contact = Contact(rows, scene, grips, np.full(3 * count, push), np.zeros((3 * count, 3)))
-    speed = np.stack([drawn, 0 * drawn, np.full(count, -push)], axis=1) / (inertia * step)[:, None]
+    corners, weights = np.full((3 * count, 3), -1, np.int32), np.zeros((3 * count, 3))
+    if on_cloth:
+        corners[:], weights[:] = np.flatnonzero(made.held)[:3], [0.5, 0.7, -0.2]
+        anchors -= weights[0] @ made.placed[corners[0]]
+    grips = Grips(corners, weights, anchors, np.full(3 * count, FRICTION), STICK)
+    scene = np.concatenate([made.placed, made.placed - [0, 0, 0.005]])
+    return Contact(rows, scene, grips, np.full(3 * count, PUSH), drag)
+
+
+def held_above(points):
+    return points[:, 1] > 0.2 - 1e-9
+
+
+@pytest.mark.parametrize("turns", [False, True])
+def test_three_passes_tell_what_slips_and_how_far(turns):
+    """Closed form: pushed by N and drawn along by f, a mass m moves by h^2 (f - mu N) / m in a substep, or to
+    where its spring balances f if that takes less; 1 % of the furthest. From where it holds, and (turns) from a
+    slide of 2 cm the other way.
+    """
+    made, step, limit = cloth(), 0.01, FRICTION * PUSH
+    contact = pressed(made, False, np.zeros((3 * made.count, 3)))
+    inertia, drawn = made.mass / step**2, np.linspace(0.1, 6.0, made.count) * limit
+    speed = np.stack([drawn, 0 * drawn, np.full(made.count, -PUSH)], axis=1) / (inertia * step)[:, None]
     when = timing(still(made).replace(velocities=speed), step)
-    terms = (Inertia(made.mass, when, np.zeros(3)), contact)
-    start = made.placed - [0.02, 0, 0] if turns else made.placed
+    terms, start = (Inertia(made.mass, when, np.zeros(3)), contact), made.placed - [0.02 * turns, 0, 0]
     three = replace(FINAL, newton_passes=3, cg_tolerance=1e-9)
     found = minimise(terms, room(made), start, made.held, [exact(made, start)], three, 3, 1e-9, 1.0)
-    moved = (found.x - made.placed)[:, 0]
-    held = drawn / (inertia + stick)
-    exactly = np.where(held * stick <= limit, held, (drawn - limit) / inertia)
-    assert np.abs(moved - exactly).max() < 0.01 * exactly.max()
+    sticks = drawn / (inertia + STICK)
+    exactly = np.where(sticks * STICK <= limit, sticks, (drawn - limit) / inertia)
+    assert np.abs((found.x - made.placed)[:, 0] - exactly).max() < 0.01 * exactly.max()
+
+
+def test_what_slips_on_cloth_that_is_held_is_as_stiff_as_on_a_collider():
+    """A product with any motion, where drag goes with the slide, against it and aside."""
+    made, random = cloth(held_above), np.random.default_rng(4)
+    drag = random.normal(size=(3 * made.count, 3)) * FRICTION * PUSH
+    x = made.placed + random.normal(size=made.placed.shape) * [0.01, 0.01, 0] * ~made.held[:, None]
+    p, found = random.normal(size=x.shape) * ~made.held[:, None], []
+    for on_cloth in (False, True):
+        term = pressed(made, on_cloth, drag)
+        term.gradient(x, np.zeros_like(x))
+        found.append(np.zeros_like(x))
+        hessian_of(made, term).product(p, made.held, found[-1])
+    assert found[1][~made.held] == pytest.approx(found[0][~made.held], rel=1e-9)
 
 
 def test_forces_of_a_substep_leave_shelter_and_calm_to_the_cloth():

@@ -29,9 +29,7 @@ EXACT_ITERATIONS, EXACT_TOLERANCE = 24, 0.03  # of conjugate gradients with the 
 MOST_SOLVES = 8  # of one Newton pass: after more, the next pass makes a new factor
 
 # Friction.
-ON_LIMIT = (
-    1.0 + 1e-6
-)  # times its limit: what slipped last stands there but for rounding, and holds to begin with
+ON_LIMIT = 1.0 + 1e-6  # of the limit: what slipped last stands at it but for rounding, and counts as held
 
 # The first guess of a substep.
 GUESS_SWEEPS = 10  # over the rows: a stack of so many layers is guessed well

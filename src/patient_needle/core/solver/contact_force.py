@@ -199,9 +199,13 @@ def _ties(active, ends, normal, row_stiffness, corners, weights, friction, diago
                 continue
             # Ties only add stiffness: more along the way that slips; or less, and the rest across that way.
             tied[used], share[used] = tied[used - 1], share[used - 1]
-            way[used], along[used] = slips[anchor], abs(relief[anchor])
-            if relief[anchor] > 0.0:
-                way[used] = np.cross(surface[anchor], slips[anchor])
+            along[used] = abs(relief[anchor])
+            if relief[anchor] < 0.0:
+                way[used] = slips[anchor]
+            else:
+                for k in range(3):
+                    m, n = (k + 1) % 3, (k + 2) % 3
+                    way[used, k] = surface[anchor, m] * slips[anchor, n] - surface[anchor, n] * slips[anchor, m]
             used += 1
         else:
             for m in range(3):
@@ -303,15 +307,14 @@ def _drag_back(x, corners, weights, offset, limit, stick, push, friction, out):
         energy += _friction_energy(length, limit[i], stick)
         if length * stick <= ON_LIMIT * limit[i]:
             grip[i], relief[i] = stick, 0.0
-            secant = stick
         else:
             d, e, f = _foretold(friction, i, a, b, c)
-            secant = grip[i] = limit[i] / length
+            grip[i] = limit[i] / length
             way[i, 0], way[i, 1], way[i, 2] = a / length, b / length, c / length
             at_limit = max(np.sqrt(d * d + e * e + f * f), limit[i])
             relief[i] = grip[i] * (d * way[i, 0] + e * way[i, 1] + f * way[i, 2]) / at_limit
         slide[i, 0], slide[i, 1], slide[i, 2] = a, b, c
-        drag[i, 0], drag[i, 1], drag[i, 2] = secant * a, secant * b, secant * c
+        drag[i, 0], drag[i, 1], drag[i, 2] = grip[i] * a, grip[i] * b, grip[i] * c
         _pull(i, i % count, corners, weights, drag[i, 0], drag[i, 1], drag[i, 2], out)
     return energy
 
