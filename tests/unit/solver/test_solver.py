@@ -368,7 +368,7 @@ PUSH, STICK, FRICTION = 300.0 * 0.005**2 / 0.01, 400.0, 0.3  # N of a row half a
 
 
 def pressed(made, on_cloth, drag):
-    """Every vertex pressed from below by PUSH, anchored where it was placed: in space, or to three held ones."""
+    """Every vertex pressed from below by PUSH, anchored where it was placed: in space or to three held ones."""
     count = made.count
     rows = Rows(
         np.stack([np.arange(count), count + np.arange(count)], axis=1).astype(np.int32),
