@@ -37,10 +37,10 @@ class Bending:
         self._ratio = np.zeros(count)
         self._stiff = self._stiffness.copy()
 
-    def begin(self, x: Points, step: float) -> None:
-        """Take the angles at the substep's start for damping over `step` s."""
+    def begin(self, x: Points, step: float, share: float = 1.0) -> None:
+        """Take the angles at the substep's start for a share of the damping over `step` s."""
         if self._damped:
-            self._ratio = self._retardation / step
+            self._ratio = share * self._retardation / step
             self._stiff = self._stiffness * (1 + self._ratio)
             _angles(x, self._hinges, self._before)
 

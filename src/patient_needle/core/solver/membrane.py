@@ -51,10 +51,10 @@ class Membrane:
         self._before = np.zeros((count, 3))
         self._ratio = np.zeros(count)
 
-    def begin(self, x: Points, step: float) -> None:
-        """Take the strains at the substep's start for damping over `step` s."""
+    def begin(self, x: Points, step: float, share: float = 1.0) -> None:
+        """Take the strains at the substep's start for a share of the damping over `step` s."""
         if self._damped:
-            self._ratio = self._retardation / step
+            self._ratio = share * self._retardation / step
             strains_of(x, self._triangles, self._rest, self._before)
 
     def gradient(self, x: Points, out: Vectors) -> float:
@@ -114,10 +114,10 @@ class SewnMembrane:
     def __init__(self, cloth: Cloth, pattern: Pattern | None = None) -> None:
         self._parts = [Membrane(cloth, pattern, part) for part in cloth.parts]
 
-    def begin(self, x: Points, step: float) -> None:
+    def begin(self, x: Points, step: float, share: float = 1.0) -> None:
         """See `Membrane.begin`."""
         for part in self._parts:
-            part.begin(x, step)
+            part.begin(x, step, share)
 
     def gradient(self, x: Points, out: Vectors) -> float:
         """See `Membrane.gradient`."""

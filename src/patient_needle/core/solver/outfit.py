@@ -119,12 +119,13 @@ class Wearing:
     """Prescribed vertices of one cloth in a substep, besides its held ones.
 
     spin (3,) rad/s, how what it is fastened to turns; inflation: what fills a closed cloth; calm, the share of
-    its calm that counts.
+    its calm that counts; damping, that of its fabric's damping.
     """
 
     spin: Vectors | None = None
     inflation: Inflation | None = None
     calm: float = 1.0
+    damping: float = 1.0
 
 
 PLAIN = Wearing()
@@ -152,8 +153,8 @@ class Wear:
         forces = self._felt(now)
         x, v = state.positions[self.span], state.velocities[self.span]
         own = replace(time, base=time.base[self.span], base_velocity=time.base_velocity[self.span])
-        self.membrane.begin(x, time.step)
-        self.bending.begin(x, time.step)
+        self.membrane.begin(x, time.step, wearing.damping)
+        self.bending.begin(x, time.step, wearing.damping)
         terms: list[Term] = [self.membrane, self.bending]
         if self._air.is_felt(forces):
             terms.append(self._air.around(x, v, None if wind is None else wind[self.span], own, forces))

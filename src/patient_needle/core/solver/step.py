@@ -58,8 +58,7 @@ class Surround:
     wind (n, 3) m/s at each vertex, None in still air; worn, of each cloth, none when nothing is prescribed;
     held (n,) which vertices are prescribed, None for those that the cloths always hold; links: what draws some;
     forces: gravity and air of this substep, None for those that the engine was made with (shelter and calm stay
-    each cloth's own); friction: factor on all friction of cloth; passes of Newton's method in a round of
-    contact, None for those of the engine's patience.
+    each cloth's own); friction: factor on all friction of cloth.
     """
 
     colliders_from: Points
@@ -72,7 +71,6 @@ class Surround:
     links: Links | None = None
     forces: Forces | None = None
     friction: float = 1.0
-    passes: int | None = None
 
 
 @dataclass(eq=False)
@@ -254,7 +252,7 @@ class Engine:
         Accepted is what misses none by more than may be left to the filter.
         """
         count, surround = self.cloth.count, scene.surround
-        passes = surround.passes or self.patience.newton_passes
+        passes = self.patience.newton_passes
         goal, rows, hint = scene.goal, scene.rows, scene.hint
         pushed, drag = lengths(scene.state.pushed), scene.friction.drag
         for accept in range(ACCEPT_ROUNDS):

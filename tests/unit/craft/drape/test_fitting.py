@@ -17,6 +17,7 @@ from patient_needle.core.model.tolerances import (
     PULL_FIRMNESS,
     PULL_MOST,
     REST_AIR,
+    REST_DAMPING,
     REST_STICTION,
 )
 from tests.fitted import COTTON, block, crossings, curtain, fitted, open_sheet, pillar, post, shot, spot, tube
@@ -343,6 +344,26 @@ def test_on_the_way_to_rest_cloth_falls_no_faster_than_its_air_lets_it(mass):
     for _ in range(12):
         fitting.step()
     assert (-fitting.state.velocities[:, 1] > 1.5 * 9.81 / REST_AIR).all()
+
+
+def test_on_the_way_to_rest_viscous_cloth_creeps_the_sooner_to_its_length():
+    """Creep of a Kelvin-Voigt solid under a steady load: what is left of its strain falls as exp(-t / tau)."""
+    tau, steps = 1.0, 12
+    plan = shot(pillar(), garment=replace(curtain(before=0.1), fabric=replace(COTTON, stretch_damping=tau)))
+
+    def longer(rests: bool, steps: int) -> float:
+        fitting = fitted(plan)
+        begins = fitting.state.positions[:, 1]
+        if rests:
+            fitting.rest(0.0, 10_000)
+        for _ in range(steps):
+            fitting.step()
+        return float((begins - fitting.state.positions[:, 1]).max())
+
+    at_rest, seconds = longer(rests=True, steps=60), steps * FITTING_STEP
+    for rests, time in ((False, tau), (True, tau * REST_DAMPING)):
+        expected = at_rest * (1 - np.exp(-seconds / time))
+        assert longer(rests, steps) == pytest.approx(expected, rel=0.03)
 
 
 def test_on_the_way_to_rest_what_lies_still_sticks_firmer_than_what_slides():

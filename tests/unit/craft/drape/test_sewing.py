@@ -10,6 +10,7 @@ from patient_needle.core.craft.drape.sewing import judged, sewing_of, sewing_pla
 from patient_needle.core.craft.inspect.checks import check_plan
 from patient_needle.core.craft.sewing.blocks import Plain
 from patient_needle.core.model.errors import CastError, ShotError, StartError
+from patient_needle.core.model.tolerances import STRAINED_SUBSTEPS
 from patient_needle.formats.shot_file.assemble import assemble
 from patient_needle.formats.shot_file.document import parse_shot, read_shot_file
 from tests.sewing import DEMO, figure, sewing, sewing_on, sewn_shot
@@ -80,8 +81,8 @@ class TestAfterAChange:
         fitting = sewing_of(plan, "skirt")
         assert fitting.growth is None
         before = fitting.state.positions.copy()
-        for _ in range(8):
-            fitting.step()
+        substeps = [fitting.step().substeps for _ in range(8)]
+        assert substeps[0] >= STRAINED_SUBSTEPS > max(substeps[1:])
         found = fitting.crossings()
         assert (len(found.colliders), len(found.itself)) == (0, 0)
         assert np.linalg.norm(fitting.state.positions - before, axis=1).max() > 0.005

@@ -17,9 +17,10 @@ from ...model.tolerances import (
     FITTING_STEP,
     FITTING_SUBSTEPS,
     REST_AIR,
-    REST_CREEP,
+    REST_DAMPING,
     REST_SLOW,
     REST_STICTION,
+    STRAINED_SUBSTEPS,
 )
 from ...model.typed import Flags, Indices, Points, Vectors
 from ...solver.diagnostics import FrameTally, furthest, substeps_for
@@ -80,6 +81,7 @@ class Fitting:
         self.hands = Hands.none(run.outfit.count)
         self.stance = Stance.at(float(self.plan.first_simulated) if time is None else time, run.colliders)
         self.step_number = 0
+        self.strained = False  # whether it begins from a pose that is strained, as interpolating leaves it
         self.hard = False  # whether the last step needed the matrix's own factor: the next begins with it
         self._rest = Rest()
         self._part: tuple[Flags, Moving | None] | None = None
@@ -462,7 +464,7 @@ class Fitting:
             links=links,
             forces=forces,
             friction=plain.friction * self._stiction(),
-            passes=1 if self._creeps() else None,
+            damping=REST_DAMPING if self._comes_to_rest() else 1.0,
             begins=frame != self.frame,
         )
         if self.hands.parked.any():
@@ -478,10 +480,6 @@ class Fitting:
             return 1.0
         return REST_STICTION - (REST_STICTION - 1.0) * min(1.0, self._speed() / REST_SLOW)
 
-    def _creeps(self) -> bool:
-        """Whether cloth that comes to rest has hardly any way left; not before its first step."""
-        return self._comes_to_rest() and self.state.last_step > 0.0 and self._speed() < REST_CREEP
-
     def _speed(self) -> float:
         """Of all vertices that are not parked, on the mean, m/s; 0 without any."""
         moving = np.linalg.norm(self.state.velocities, axis=1)[~self.hands.parked]
@@ -496,9 +494,11 @@ class Fitting:
         return max(self.plan.air_drag, REST_AIR * float(self._run.outfit.mass.sum()) / area)
 
     def _substeps(self, start: float, end: float) -> int:
-        """As many as the figure's way asks for, at least those of one that stands."""
+        """As many as the figure's way asks for, at least those of one that stands. Cloth that begins strained
+        takes its first step in short ones, since longer ones would be halved.
+        """
         if start == end:
-            return FITTING_SUBSTEPS
+            return STRAINED_SUBSTEPS if self.strained and self.step_number == 0 else FITTING_SUBSTEPS
         travel = furthest(self._run.driver.bodies(start), self._run.driver.bodies(end))
         return min(MOST_SUBSTEPS, max(FITTING_SUBSTEPS, substeps_for(self.plan.patience, travel) // 2))
 

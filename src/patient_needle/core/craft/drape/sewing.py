@@ -146,7 +146,9 @@ def _from_present(plan: ShotPlan, own: Garment, pose: Points) -> Fitting:
     tangled = len(crossing_cloth(run.outfit, run.outfit.placed))
     if tangled > PRESENT_TANGLED * len(run.outfit.triangles):
         raise StartError(f"'{own.name}' would begin through itself in {tangled} places")
-    return _fitting(run, begun(run.constants, run.plan, run.outfit.placed, lambda: None, easing=False), on)
+    fitting = _fitting(run, begun(run.constants, run.plan, run.outfit.placed, lambda: None, easing=False), on)
+    fitting.strained = True
+    return fitting
 
 
 def _run_of(plan: ShotPlan) -> OutfitRun:

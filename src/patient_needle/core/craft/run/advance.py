@@ -135,7 +135,7 @@ def _surround(
     wind = None if inputs.wind is None else inputs.wind(state.positions, time)
     calm = inputs.calm(time)
     worn = tuple(
-        Wearing(_spin(constants, state, index, grasps[index], inputs.step), filling, calm)
+        Wearing(_spin(constants, state, index, grasps[index], inputs.step), filling, calm, inputs.damping)
         for index, filling in enumerate(inputs.fillings(time))
     )
     links = [link.shifted(span.start) for one, span in zip(grasps, spans, strict=True) for link in one.links]
@@ -148,7 +148,7 @@ def _surround(
     )
     return Surround(
         here, there, held_to, inputs.around(time), wind, worn, held, joined(links), inputs.forces,
-        inputs.friction, inputs.passes,
+        inputs.friction,
     )  # fmt: skip
 
 

@@ -44,7 +44,7 @@ class FrameInputs:
     parked         (n,) vertices that stay where they are; None for none
     aside          time -> (n, 3) m, where parked vertices go instead; None where they stay
     friction       factor on all friction of cloth
-    passes         of Newton's method in a round of contact, None for those of the engine's patience
+    damping        share of the fabrics' own damping that counts
     unrest         whether it is to be told how far from rest the garments are at its end
     begins         whether holds whose keys say so take hold or let go in it; not while a figure stands there
     """
@@ -65,7 +65,7 @@ class FrameInputs:
     parked: Flags | None = None
     aside: Callable[[float], Points] | None = None
     friction: float = 1.0
-    passes: int | None = None
+    damping: float = 1.0
     unrest: bool = False
     begins: bool = True
 
