@@ -1,12 +1,15 @@
 """Contact and friction as energy terms of the elastic solve.
 
 Each row pushes with k s^2 / d, s being what is missing to its soft gap and d its depth: gently at first, so
-that cloth at rest neither chatters nor needs many passes, and with k s when it is d deep.
+that cloth at rest neither chatters nor needs many passes, and with k s when it is d deep. Newton's method
+would bring back half of what is far too deep in each pass. So the slope of a row is that of the secant, from
+its depth to the one at which it would push as hard as the last pass foretold: a primal-dual method, as
+friction's below.
 
 Friction pulls every pushed vertex back to its anchor along the surface: like a spring as long as that takes
-less than mu times its push, with just that force beyond. The push is lagged: the first linearisation of a
-substep takes the one the last substep ended with. For pushes held fixed friction has a convex potential
-(J. J. Moreau, 1974), so that one line search serves all terms.
+less than mu times its push, with just that force beyond. The push is lagged: each linearisation takes the one
+that the last foretold, the first of a substep the one the last substep ended with. For pushes held fixed
+friction has a convex potential (J. J. Moreau, 1974), so that one line search serves all terms.
 
 What holds has the Hessian of a spring. What slips has the secant one across the way it slips. Along that way it
 has less, by as much as friction already drags there: nothing in a slide that goes on, twice as much in one that
@@ -72,6 +75,19 @@ class Linearised(NamedTuple):
         return Linearised(drag.copy(), slide, way, normal, np.zeros(len(drag)), np.zeros(len(drag)))
 
 
+class Pressing(NamedTuple):
+    """How rows (r,) were linearised last: missing m, force N and slope N/m; 0 where nothing pushed."""
+
+    missing: Scalars
+    force: Scalars
+    slope: Scalars
+
+    @staticmethod
+    def none(count: int) -> Pressing:
+        """Nothing pushed yet in any of so many rows."""
+        return Pressing(np.zeros(count), np.zeros(count), np.zeros(count))
+
+
 class Contact:
     """Energy term of the rows, and of friction at the cloth's vertices.
 
@@ -94,6 +110,7 @@ class Contact:
         self._active = np.zeros(len(rows), np.int32)
         self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
+        self._before: Pressing | None = None
 
     @property
     def active_count(self) -> int:
@@ -115,15 +132,18 @@ class Contact:
 
     def settle(self, x: Points) -> None:
         """Take the pushes and the drag at x (n, 3) m, where the solve ended."""
+        self._before = None
         self.gradient(x, np.zeros_like(x))
 
     def _find_push(self, x: Points, out: Vectors) -> float:
         self._scene[: len(x)] = x
         rows = self._rows
         self.push[:] = 0.0
+        known = self._before is not None
+        self._before = self._before or Pressing.none(len(rows))
         energy, self._active_count = _push(
-            self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft,
-            rows.depth, rows.sides, self._active, self._row_stiffness, self.push, out,
+            self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth, rows.sides,
+            self._before, known, self._active, self._row_stiffness, self.push, out,
         )  # fmt: skip
         return energy
 
@@ -216,31 +236,41 @@ def _ties(active, ends, normal, row_stiffness, corners, weights, friction, diago
 
 
 @njit(cache=True)
-def _push(x, count, ends, normal, stiffness, soft, depth, sides, active, row_stiffness, push, out):
+def _push(
+    x, count, ends, normal, stiffness, soft, depth, sides, before, known, active, row_stiffness, push, out
+):
     """Energy of the rows, J, and how many push; their gradient is added to out (n, 3) N.
 
     x (s, 3) m, cloth then colliders, of which count = n are cloth; ends (r, 2); normal (r, 3); stiffness (r,)
-    N/m; soft, depth (r,) m; sides (r, 2). Out: active (r,), row_stiffness (r,) N/m, both up to that number;
-    push (SIDES * n, 3) N.
+    N/m; soft, depth (r,) m; sides (r, 2). before: `Pressing` of the last linearisation, if that is known, else
+    of none; replaced by the new one. Out: active (r,), row_stiffness (r,) N/m, both up to that number; push
+    (SIDES * n, 3) N, as the last linearisation foretold it.
     """
     energy, used = 0.0, 0
+    missing, forces, slopes = before
     for i in range(ends.shape[0]):
         a, b = np.uint32(ends[i, 0]), np.uint32(ends[i, 1])
         short = soft[i] - row_gap(x, a, b, normal, i)
         if short <= 0.0:
+            if slopes[i] != 0.0:
+                forces[i], slopes[i] = 0.0, 0.0
             continue
         force = stiffness[i] * short * short / depth[i]
         energy += force * short / 3.0
-        active[used] = i
-        row_stiffness[used] = 2.0 * stiffness[i] * short / depth[i]
+        likely, aim = force, short
+        if known:
+            likely = max(forces[i] + slopes[i] * (short - missing[i]), 0.0)
+            aim = np.sqrt(likely * depth[i] / stiffness[i])
+        missing[i], forces[i], slopes[i] = short, force, stiffness[i] * (short + aim) / depth[i]
+        active[used], row_stiffness[used] = i, slopes[i]
         used += 1
         for k in range(3):
             if a < count:
                 out[a, k] -= force * normal[i, k]
-                push[sides[i, 0] * count + a, k] += force * normal[i, k]
+                push[sides[i, 0] * count + a, k] += likely * normal[i, k]
             if b < count:
                 out[b, k] += force * normal[i, k]
-                push[sides[i, 1] * count + b, k] -= force * normal[i, k]
+                push[sides[i, 1] * count + b, k] -= likely * normal[i, k]
     return energy, used
 
 
