@@ -20,6 +20,7 @@ from ...model.tolerances import (
     REST_DAMPING,
     REST_SLOW,
     REST_STICTION,
+    REST_SUBSTEPS,
     STRAINED_SUBSTEPS,
 )
 from ...model.typed import Flags, Indices, Points, Vectors
@@ -495,10 +496,12 @@ class Fitting:
 
     def _substeps(self, start: float, end: float) -> int:
         """As many as the figure's way asks for, at least those of one that stands. Cloth that begins strained
-        takes its first step in short ones, since longer ones would be halved.
+        takes its first steps in short ones, since longer ones would be halved.
         """
+        if start == end and self.strained and self.step_number < len(STRAINED_SUBSTEPS):
+            return STRAINED_SUBSTEPS[self.step_number]
         if start == end:
-            return STRAINED_SUBSTEPS if self.strained and self.step_number == 0 else FITTING_SUBSTEPS
+            return REST_SUBSTEPS if self._comes_to_rest() else FITTING_SUBSTEPS
         travel = furthest(self._run.driver.bodies(start), self._run.driver.bodies(end))
         return min(MOST_SUBSTEPS, max(FITTING_SUBSTEPS, substeps_for(self.plan.patience, travel) // 2))
 
