@@ -9,21 +9,24 @@ from tests import violent
 
 def test_flung_limbs_pass_through_nothing_and_the_cloth_comes_to_rest_after_them():
     """Hands at over 13 m/s for half a second, then still: no crossing at any frame, p99 stretch within 10 %,
-    the filter within 2 mm in 99 % of substeps, and afterwards the cloth's energy only falls.
+    and afterwards the cloth's energy only falls; the filter within 2 mm in 99 % of the substeps of three starts,
+    10 um apart, since a single one decides by chance.
     """
-    made = violent.plan(3000, violent.still_from(violent.flung, 0.375), 15)
-    moved, energy, fastest = [], [], 0.0
-    for frame in violent.frames_of(made):
-        assert (frame.crossing_colliders, frame.crossing_itself) == (0, 0)
-        assert frame.stretch.p99 <= 0.10
-        assert frame.stretch.worst <= 0.5
-        moved += frame.tally.filter_moves
-        fastest = max(fastest, frame.fastest_collider)
-        e = frame.energies
-        energy.append(e.motion + e.height + e.stretch + e.shear + e.bend)
-    assert fastest > 13
+    moved = []
+    for aside in (0.0, 1e-5, 2e-5):
+        made = violent.plan(3000, violent.still_from(violent.flung, 0.375), 15, aside=aside)
+        energy, fastest = [], 0.0
+        for frame in violent.frames_of(made):
+            assert (frame.crossing_colliders, frame.crossing_itself) == (0, 0)
+            assert frame.stretch.p99 <= 0.10
+            assert frame.stretch.worst <= 0.5
+            moved += frame.tally.filter_moves
+            fastest = max(fastest, frame.fastest_collider)
+            e = frame.energies
+            energy.append(e.motion + e.height + e.stretch + e.shear + e.bend)
+        assert fastest > 13
+        assert max(np.diff(energy[9:])) < 0
     assert np.mean(np.array(moved) <= 2e-3) >= 0.99
-    assert max(np.diff(energy[9:])) < 0
 
 
 def test_cloth_pressed_between_limbs_is_let_go_and_comes_out_clear():
