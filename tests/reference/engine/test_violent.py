@@ -9,8 +9,8 @@ from tests import violent
 
 def test_flung_limbs_pass_through_nothing_and_the_cloth_comes_to_rest_after_them():
     """Hands at over 13 m/s for half a second, then still: no crossing at any frame, p99 stretch within 10 %,
-    and afterwards the cloth's energy only falls; the filter within 2 mm in 99 % of the substeps of three starts,
-    10 um apart, since a single one decides by chance.
+    and afterwards the cloth's energy only falls. The filter within 2 mm in 99 % of the substeps of three
+    starts, 10 um apart: in a single one chance decides.
     """
     moved = []
     for aside in (0.0, 1e-5, 2e-5):
