@@ -76,16 +76,15 @@ class Linearised(NamedTuple):
 
 
 class Pressing(NamedTuple):
-    """How rows (r,) were linearised last: missing m, force N and slope N/m; 0 where nothing pushed."""
+    """How rows (r,) were linearised last: missing m and slope N/m; 0 where nothing pushed."""
 
     missing: Scalars
-    force: Scalars
     slope: Scalars
 
     @staticmethod
     def none(count: int) -> Pressing:
         """Nothing pushed yet in any of so many rows."""
-        return Pressing(np.zeros(count), np.zeros(count), np.zeros(count))
+        return Pressing(np.zeros(count), np.zeros(count))
 
 
 class Contact:
@@ -108,9 +107,8 @@ class Contact:
         self._limit = np.zeros(anchors)
         self._friction = Linearised.dragging(drag)
         self._active = np.zeros(len(rows), np.int32)
-        self._row_stiffness = np.zeros(len(rows))
         self._active_count = 0
-        self._before: Pressing | None = None
+        self._pressing, self._foretells = Pressing.none(len(rows)), False
 
     @property
     def active_count(self) -> int:
@@ -127,24 +125,23 @@ class Contact:
         return self._grips.friction * self.strength() / self._grips.stick
 
     def strength(self) -> Scalars:
-        """(a,) N, how hard each vertex is pushed from each side."""
+        """(a,) N, how hard each vertex is pushed from each side: as it is once settled, before as foretold."""
         return lengths(self.push)
 
     def settle(self, x: Points) -> None:
         """Take the pushes and the drag at x (n, 3) m, where the solve ended."""
-        self._before = None
+        self._foretells = False
         self.gradient(x, np.zeros_like(x))
 
     def _find_push(self, x: Points, out: Vectors) -> float:
         self._scene[: len(x)] = x
         rows = self._rows
         self.push[:] = 0.0
-        known = self._before is not None
-        self._before = self._before or Pressing.none(len(rows))
         energy, self._active_count = _push(
             self._scene, len(x), rows.ends, rows.normal, rows.stiffness, rows.soft, rows.depth, rows.sides,
-            self._before, known, self._active, self._row_stiffness, self.push, out,
+            self._pressing, self._foretells, self._active, self.push, out,
         )  # fmt: skip
+        self._foretells = True
         return energy
 
     def gradient(self, x: Points, out: Vectors) -> float:
@@ -169,11 +166,11 @@ class Contact:
     def stiffen(self, stiffness: Blocks) -> None:
         """Add what holds the cloth beside colliders and beside other cloth."""
         rows, grips = self._rows, self._grips
-        active, strength = self._active[: self._active_count], self._row_stiffness[: self._active_count]
+        active = self._active[: self._active_count]
         stiffness.tie(
             Ties(*_ties(
-                active, rows.ends, rows.normal, strength, grips.corners, grips.weights, self._friction,
-                stiffness.diagonal,
+                active, rows.ends, rows.normal, self._pressing.slope, grips.corners, grips.weights,
+                self._friction, stiffness.diagonal,
             ))
         )  # fmt: skip
 
@@ -182,10 +179,10 @@ class Contact:
 
 
 @njit(cache=True)
-def _ties(active, ends, normal, row_stiffness, corners, weights, friction, diagonal):
+def _ties(active, ends, normal, slope, corners, weights, friction, diagonal):
     """Add rows and grips beside colliders to each vertex's own block in diagonal (n, 6); the others as `Ties`.
 
-    active (a,) rows that push; ends (r, 2); normal (r, 3); row_stiffness (a,) N/m; anchors as in `_along`;
+    active (a,) rows that push; ends (r, 2); normal (r, 3); slope (r,) N/m; anchors as in `_along`;
     friction: `Linearised`.
     """
     surface, slips, grip, relief = friction.normal, friction.way, friction.grip, friction.relief
@@ -200,11 +197,11 @@ def _ties(active, ends, normal, row_stiffness, corners, weights, friction, diago
         if a < count and b < count:
             tied[used, 0], tied[used, 1] = a, b
             share[used, 0], share[used, 1] = 1.0, -1.0
-            way[used], along[used] = normal[i], row_stiffness[index]
+            way[used], along[used] = normal[i], slope[i]
             used += 1
         elif a < count or b < count:
             v = min(a, b)
-            add_square(diagonal, v, row_stiffness[index], normal[i, 0], normal[i, 1], normal[i, 2])
+            add_square(diagonal, v, slope[i], normal[i, 0], normal[i, 1], normal[i, 2])
     for anchor in range(len(grip)):
         if grip[anchor] == 0.0:
             continue
@@ -236,33 +233,32 @@ def _ties(active, ends, normal, row_stiffness, corners, weights, friction, diago
 
 
 @njit(cache=True)
-def _push(
-    x, count, ends, normal, stiffness, soft, depth, sides, before, known, active, row_stiffness, push, out
-):
+def _push(x, count, ends, normal, stiffness, soft, depth, sides, pressing, foretells, active, push, out):
     """Energy of the rows, J, and how many push; their gradient is added to out (n, 3) N.
 
     x (s, 3) m, cloth then colliders, of which count = n are cloth; ends (r, 2); normal (r, 3); stiffness (r,)
-    N/m; soft, depth (r,) m; sides (r, 2). before: `Pressing` of the last linearisation, if that is known, else
-    of none; replaced by the new one. Out: active (r,), row_stiffness (r,) N/m, both up to that number; push
-    (SIDES * n, 3) N, as the last linearisation foretold it.
+    N/m; soft, depth (r,) m; sides (r, 2). pressing: `Pressing` of the last linearisation, replaced by the new
+    one; foretells, whether that tells anything about this place. Out: active (r,), up to that number; push
+    (SIDES * n, 3) N as foretold, else as it is.
     """
     energy, used = 0.0, 0
-    missing, forces, slopes = before
+    missing, slope = pressing
     for i in range(ends.shape[0]):
         a, b = np.uint32(ends[i, 0]), np.uint32(ends[i, 1])
         short = soft[i] - row_gap(x, a, b, normal, i)
         if short <= 0.0:
-            if slopes[i] != 0.0:
-                forces[i], slopes[i] = 0.0, 0.0
+            if slope[i] != 0.0:
+                missing[i], slope[i] = 0.0, 0.0
             continue
         force = stiffness[i] * short * short / depth[i]
         energy += force * short / 3.0
         likely, aim = force, short
-        if known:
-            likely = max(forces[i] + slopes[i] * (short - missing[i]), 0.0)
+        if foretells:
+            before = stiffness[i] * missing[i] * missing[i] / depth[i]
+            likely = max(before + slope[i] * (short - missing[i]), 0.0)
             aim = np.sqrt(likely * depth[i] / stiffness[i])
-        missing[i], forces[i], slopes[i] = short, force, stiffness[i] * (short + aim) / depth[i]
-        active[used], row_stiffness[used] = i, slopes[i]
+        missing[i], slope[i] = short, stiffness[i] * (short + aim) / depth[i]
+        active[used] = i
         used += 1
         for k in range(3):
             if a < count:
